@@ -1,0 +1,48 @@
+# The two commands a newcomer needs are `make demo` and `make test`.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+
+.PHONY: setup system demo test bench bench-key screenshots check lock clean
+
+setup: $(VENV)/ready ## the environment only
+
+$(VENV)/ready: requirements.lock pyproject.toml
+	$(PYTHON) -c 'import sys; sys.exit("Transmixis needs Python 3.11 or newer; set PYTHON=...") if sys.version_info < (3, 11) else None'
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --upgrade pip
+	$(BIN)/python -m pip install --quiet -r requirements.lock
+	$(BIN)/python -m pip install --quiet --no-deps -e .
+	$(BIN)/python -m transmixis.core.warm
+	touch $(VENV)/ready
+
+system: ## the system libraries that Qt needs
+	./tools/system-packages.sh
+
+demo: system setup ## set up, then open the demo film (or render it where there is no display)
+	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/transmixis demo; \
+	else $(BIN)/transmixis demo --headless --into "$(CURDIR)/out/kite_post"; fi
+
+test: system setup ## set up, then all checks and tests
+	$(BIN)/ruff check src tests demo/make_production.py tools bench
+	$(BIN)/ruff format --check src tests bench tools
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/python -m pytest -n 2 -m "not alone"
+	$(BIN)/python -m pytest -m alone
+
+bench: setup ## speed, as ratios against plain library calls
+	$(BIN)/python bench/speed.py
+
+bench-key: setup ## quality of the key against the three plain ways
+	$(BIN)/python bench/key_quality.py
+
+screenshots: system setup ## remake docs/screenshots
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py
+
+lock: ## write requirements.lock anew from pyproject.toml
+	$(BIN)/python -m pip install --quiet pip-tools
+	$(BIN)/pip-compile --quiet --extra dev --strip-extras --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --no-header -o requirements.lock pyproject.toml
+
+clean:
+	rm -rf $(VENV) out .pytest_cache .mypy_cache .ruff_cache .hypothesis

@@ -1,0 +1,3 @@
+"""Transmixis: measured compositing for short film shots."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,407 @@
+"""The command line: every measuring and computing job, with or without a window.
+
+Exit codes: 0 done, 1 failed with one line that says why, 2 wrong usage, 3 done with findings over the limit (--strict).
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+from rich.progress import BarColumn, TextColumn, TimeRemainingColumn
+from rich.progress import Progress as Bar
+
+from transmixis import __version__
+from transmixis.core.errors import Cancelled, UserError
+from transmixis.core.progress import Progress
+from transmixis.core.readings import FAULT
+from transmixis.demo import copy_demo
+from transmixis.media.sequence import is_movie
+from transmixis.media.source import open_source
+from transmixis.shot.deliver import deliver
+from transmixis.shot.document import Document
+from transmixis.shot.keyjob import KeyJob, bare_shot, reading_dict, run_key
+from transmixis.shot.model import ROLES, Shot
+from transmixis.shot.render import Renderer, output_ref
+from transmixis.shot.session import Session
+from transmixis.shot.workorder import add_step, first_work_order, new_shot, plate_from
+
+app = typer.Typer(
+    add_completion=False, no_args_is_help=True, help="Measured compositing for short film shots.", pretty_exceptions_enable=False
+)
+errors = Console(stderr=True, highlight=False)
+out = Console(highlight=False, soft_wrap=True)
+
+Json = Annotated[bool, typer.Option("--json", help="Print machine-readable results.")]
+Strict = Annotated[bool, typer.Option("--strict", help="Exit with 3 if a reading is over its limit.")]
+
+
+def _show(as_json: bool, data: dict[str, Any], text: str) -> None:
+    if as_json:
+        sys.stdout.write(json.dumps(data, indent=1, ensure_ascii=False, default=str) + "\n")
+    else:
+        out.print(text, markup=False)
+
+
+def _with_bar(job: Callable[[Progress], Any]) -> Any:
+    """Run long work with a progress bar on the error stream; Ctrl+C cancels it."""
+    with Bar(TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn(), console=errors, transient=True) as bar:
+        task = bar.add_task("", total=1.0)
+        progress = Progress(lambda share, text, _: bar.update(task, completed=share, description=text))
+        return job(progress)
+
+
+@app.command()
+def demo(
+    into: Annotated[Path | None, typer.Option(help="Where to put the copy of the demo film.")] = None,
+    headless: Annotated[
+        bool, typer.Option("--headless", help="No window: render the first shot and save a picture of the window.")
+    ] = False,
+    as_json: Json = False,
+) -> None:
+    """Copy the demo film and open it."""
+    folder = copy_demo(into or Path.home() / "Transmixis" / "The Kite Post")
+    if not headless:
+        _open_window(folder, first_shot=True)
+        return
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    target = folder / "delivered" / "KP010.####.png"
+    session = Session.open(folder)
+    try:
+        shot = session.document.film.shots[0]
+        ref = output_ref(shot)
+        assert ref is not None
+        report = _with_bar(lambda p: deliver(session.renderer(shot.code), ref, target, range(1, shot.length + 1), p))
+    finally:
+        session.close()
+    from transmixis.desk.snapshot import save_window_picture  # only here and in `open` is Qt wanted
+
+    picture = folder / "delivered" / "window.png"
+    save_window_picture(folder, shot.code, picture)
+    _show(as_json, {"production": str(folder), "frames": report.made + report.kept, "sequence": report.path, "window": str(picture)},
+          f"Rendered {report.made + report.kept} frames to {report.path}\nPicture of the window: {picture}")  # fmt: skip
+
+
+def _open_window(folder: Path | None, *, first_shot: bool = False) -> None:
+    from transmixis.desk.app import run
+
+    raise typer.Exit(run(folder, first_shot=first_shot))
+
+
+@app.command(name="open")
+def open_(folder: Annotated[Path | None, typer.Argument(help="A production's folder.")] = None) -> None:
+    """Open the window, with a production if one is given."""
+    _open_window(folder)
+
+
+@app.command()
+def new(
+    folder: Annotated[Path, typer.Argument(help="A new or empty folder.")],
+    name: Annotated[str, typer.Option(help="The film's name; else the folder's.")] = "",
+    rate: Annotated[str, typer.Option(help="Frames a second, e.g. 24, 25 or 30000/1001.")] = "24",
+    as_json: Json = False,
+) -> None:
+    """Make a new production."""
+    doc = Document.create(folder, name or folder.resolve().name, rate)
+    doc.close()
+    _show(as_json, {"production": str(folder)}, f"Made the production '{doc.film.production.name}' in {folder}")
+
+
+@app.command()
+def add(
+    project: Annotated[Path, typer.Argument(help="A production's folder.")],
+    code: Annotated[str, typer.Argument(help="The shot's code, e.g. KP010; made if it is not there.")],
+    plates: Annotated[list[Path], typer.Argument(help="Movies, sequences or stills.")],
+    role: Annotated[str, typer.Option(help=f"For all of them: {', '.join(ROLES)}; else guessed from the names.")] = "",
+    title: Annotated[str, typer.Option(help="The shot's title.")] = "",
+    as_json: Json = False,
+) -> None:
+    """Add plates to a shot; a new shot gets a first work order."""
+    if role and role not in ROLES:
+        raise UserError(f"'{role}' is not a role; use one of {', '.join(ROLES)}.")
+    doc = Document.open(project)
+    try:
+        known = {s.code: s for s in doc.film.shots}
+        shot = known.get(code)
+        for path in plates:
+            plate, info = plate_from(doc.folder, path, shot, role or None)  # type: ignore[arg-type]
+            shot = (
+                shot.model_copy(update={"plates": (*shot.plates, plate)})
+                if shot
+                else new_shot(code, title, info, plate, doc.film.production.rate)
+            )
+        assert shot is not None
+        if code not in known:
+            shot = first_work_order(shot)
+        doc.change_shot(f"Add plates to {code}", shot)
+        doc.log.add("plates", f"{len(plates)} plates added to {code}.", code)
+    finally:
+        doc.close()
+    data = {"shot": code, "plates": [p.model_dump() for p in shot.plates], "steps": [s.kind for s in shot.steps]}
+    lines = [f"{p.id}: {p.role}, {p.path}" for p in shot.plates]
+    _show(as_json, data, f"Shot {code} has {len(shot.plates)} plates and {len(shot.steps)} steps\n" + "\n".join(lines))
+
+
+@app.command()
+def survey(
+    plate: Annotated[Path, typer.Argument(help="A movie, a sequence or one of its files.")],
+    clean: Annotated[Path | None, typer.Option(help="A frame of the empty screen.")] = None,
+    space: Annotated[str | None, typer.Option(help="Colour space; else guessed.")] = None,
+    as_json: Json = False,
+    strict: Strict = False,
+) -> None:
+    """Measure steadiness and exposure of a plate, and its screen if it has one."""
+    shot, source = bare_shot(plate, space)
+    shot, _ = add_step(shot, "steadiness")
+    shot, _ = add_step(shot, "exposure")
+    info = source.info
+    from transmixis.shot.material import Material
+
+    renderer = Renderer(shot, Material(Path.cwd()))
+    table = _with_bar(lambda p: _measure_all(renderer, p))
+    screen = _screen_report(plate, clean, space)
+    data = {"plate": {**info.__dict__, "rate": str(info.rate) if info.rate else None}, "screen": screen, "frames": table}
+    _show(as_json, data, _survey_text(info, table, screen))
+    _exit_if_strict(strict, table)
+
+
+def _measure_all(renderer: Renderer, progress: Progress) -> list[dict[str, Any]]:
+    shot, table = renderer.shot, []
+    for n in range(1, shot.length + 1):
+        progress.at(n - 1, shot.length, f"frame {n} of {shot.length}")
+        row = {s.id: [reading_dict(r) for r in renderer.measure(s.id, n)] for s in shot.steps}
+        table.append({"frame": n, "steps": row})
+    return table
+
+
+def _screen_report(plate: Path, clean: Path | None, space: str | None) -> dict[str, Any] | None:
+    """Readings of the screen on the first, middle and last frame; None if there is no screen."""
+    from transmixis.shot.keyjob import key_shot
+    from transmixis.shot.material import Material
+
+    shot, _ = key_shot(KeyJob(plate, clean=clean, space=space))
+    renderer = Renderer(shot, Material(Path.cwd()))
+    try:
+        a = renderer.analysis("key")
+    except UserError:
+        return None
+    wanted = ("evenness", "separation", "spill left")
+    frames = {
+        n: [reading_dict(r) for r in renderer.measure("key", n) if r.name in wanted]
+        for n in sorted({1, (shot.length + 1) // 2, shot.length})
+    }
+    return {
+        "kind": str(a["kind"]),
+        "colour_linear": [float(v) for v in a["colour"]],
+        "notes": [str(n) for n in a["notes"]],
+        "frames": frames,
+    }
+
+
+def _survey_text(info: Any, table: list[dict[str, Any]], screen: dict[str, Any] | None) -> str:
+    lines = [
+        f"{info.width} x {info.height}, {info.count} frames, {info.depth}, read as {info.space}"
+        + (", chroma at half size" if info.chroma_halved else "")
+    ]
+    lines += [f"note: {n}" for n in info.notes]
+    for step in table[0]["steps"] if table else []:
+        lines += _worst_lines(step, table)
+    if screen:
+        lines.append(f"{screen['kind']} screen; " + "; ".join(screen["notes"]))
+        for n, readings in screen["frames"].items():
+            lines.append(f"  frame {n}: " + ", ".join(f"{r['name']} {_value(r)}" for r in readings))
+    else:
+        lines.append("no green or blue screen found")
+    return "\n".join(lines)
+
+
+def _value(r: dict[str, Any]) -> str:
+    return f"not measured ({r.get('note', '')})" if r["value"] is None else f"{r['value']:.3g} {r['unit']} of {r['limit']:.3g}"
+
+
+def _worst_lines(step: str, table: list[dict[str, Any]]) -> list[str]:
+    worst: dict[str, tuple[float, int, dict[str, Any]]] = {}
+    unknown = 0
+    for row in table:
+        for r in row["steps"][step]:
+            if r["ratio"] is None:
+                unknown += 1
+            elif r["name"] not in worst or r["ratio"] > worst[r["name"]][0]:
+                worst[r["name"]] = (r["ratio"], row["frame"], r)
+    lines = [f"{step}: {name} worst {_value(r)} at frame {n} ({r['state']})" for name, (_, n, r) in worst.items()]
+    return lines + ([f"{step}: {unknown} readings could not be measured"] if unknown else [])
+
+
+def _exit_if_strict(strict: bool, table: list[dict[str, Any]]) -> None:
+    over = any(r["state"] == FAULT for row in table for rs in row["steps"].values() for r in rs)
+    if strict and over:
+        raise typer.Exit(3)
+
+
+@app.command()
+def key(
+    plate: Annotated[Path, typer.Argument(help="The plate before the screen: a movie, a sequence or one of its files.")],
+    to: Annotated[Path, typer.Option("--out", help="Folder for matte, foreground and comp.")],
+    clean: Annotated[Path | None, typer.Option(help="One frame of the empty screen, or more.")] = None,
+    screen: Annotated[str, typer.Option(help="auto, green or blue.")] = "auto",
+    over: Annotated[Path | None, typer.Option(help="A background to put the subject over.")] = None,
+    space: Annotated[str | None, typer.Option(help="Colour space of plate and clean plate; else guessed.")] = None,
+    black: Annotated[float | None, typer.Option(help="Black point; else proposed.")] = None,
+    white: Annotated[float | None, typer.Option(help="White point; else proposed.")] = None,
+    shrink: Annotated[float | None, typer.Option(help="Edge shrink, px.")] = None,
+    soften: Annotated[float | None, typer.Option(help="Edge soften, px.")] = None,
+    spill: Annotated[float | None, typer.Option(help="Spill removal, 0..1.")] = None,
+    cache: Annotated[int, typer.Option(help="Frame cache, MB.")] = 1024,
+    as_json: Json = False,
+    strict: Strict = False,
+) -> None:
+    """Key a plate: matte, despilled foreground, and the composite. Settings not given are proposed by measurement."""
+    if screen not in ("auto", "green", "blue"):
+        raise typer.BadParameter("use auto, green or blue", param_hint="--screen")
+    given = {
+        k: v
+        for k, v in {"black": black, "white": white, "shrink": shrink, "soften": soften, "spill": spill}.items()
+        if v is not None
+    }
+    job = KeyJob(plate, clean, over, screen, space, given or None, cache << 20)
+    result = _with_bar(lambda p: run_key(job, to, p))
+    (to / "readings.json").write_text(json.dumps(result, indent=1, ensure_ascii=False), encoding="utf-8")
+    w = result["worst"]
+    text = f"{len(result['frames'])} frames keyed to {to}; {result['screen']['kind']} screen; " + "; ".join(
+        result["screen"]["notes"]
+    )
+    if w:
+        text += f"\nnearest to its limit: {w['name']} {w['value']:.3g} {w['unit']} of {w['limit']:.3g} at frame {w['frame']}"
+    for n, why in result["failed"].items():
+        text += f"\nframe {n} left out: {why}"
+    _show(as_json, result, text)
+    if strict and w and w["ratio"] >= 1:
+        raise typer.Exit(3)
+
+
+@app.command()
+def render(
+    project: Annotated[Path, typer.Argument(help="A production's folder.")],
+    code: Annotated[str, typer.Argument(help="The shot's code.")],
+    to: Annotated[
+        Path, typer.Option("--out", help="name.####.exr, .png or .tif; or name.mov (ProRes), .mp4 (H.264), .mkv (FFV1).")
+    ],
+    frames: Annotated[str, typer.Option("--range", help="First and last frame, e.g. 10-48.")] = "",
+    step: Annotated[str, typer.Option(help="Which step to render; else the shot's output.")] = "",
+    resume: Annotated[bool, typer.Option("--resume/--afresh", help="Keep finished frames of a cut-off render.")] = True,
+    cache: Annotated[int, typer.Option(help="Frame cache, MB.")] = 1024,
+    as_json: Json = False,
+) -> None:
+    """Render a shot to a sequence or a movie."""
+    session = Session.open(project, cache << 20, read_only=True)
+    try:
+        shot = _shot(session.document, code)
+        ref = f"step:{step}" if step else output_ref(shot)
+        if ref is None:
+            raise UserError(f"Shot {code} has nothing to render; add plates first.")
+        report = _with_bar(lambda p: deliver(session.renderer(code), ref, to, _range(frames, shot), p, resume=resume))
+    finally:
+        session.close()
+    text = f"{report.made} frames made, {report.kept} kept from before: {report.path}"
+    text += "".join(f"\nframe {n} could not be made: {why}" for n, why in report.failed.items())
+    _show(as_json, report.__dict__, text)
+    if report.failed:
+        raise typer.Exit(1)
+
+
+def _shot(doc: Document, code: str) -> Shot:
+    try:
+        return doc.shot(code)
+    except KeyError:
+        codes = ", ".join(s.code for s in doc.film.shots) or "none yet"
+        raise UserError(f"There is no shot '{code}'; the production has {codes}.") from None
+
+
+def _range(text: str, shot: Shot) -> range:
+    if not text:
+        return range(1, shot.length + 1)
+    a, _, b = text.partition("-")
+    try:
+        first, last = int(a), int(b or a)
+    except ValueError:
+        raise UserError(f"'{text}' is not a range; write it like 10-48.") from None
+    if not 1 <= first <= last <= shot.length:
+        raise UserError(f"The range {text} does not lie within the shot's frames 1-{shot.length}.")
+    return range(first, last + 1)
+
+
+@app.command()
+def check(
+    project: Annotated[Path, typer.Argument(help="A production's folder.")],
+    code: Annotated[str, typer.Argument(help="The shot's code; else all.")] = "",
+    as_json: Json = False,
+    strict: Strict = False,
+) -> None:
+    """Measure every step on every frame, and list what is over its limit."""
+    session = Session.open(project, read_only=True)
+    tables: dict[str, list[dict[str, Any]]] = {}
+    try:
+        for shot in [_shot(session.document, code)] if code else session.document.film.shots:
+            renderer = session.renderer(shot.code)
+            tables[shot.code] = _with_bar(partial(_measure_all, renderer))
+    finally:
+        session.close()
+    lines = []
+    for name, table in tables.items():
+        lines.append(f"{name}: {len(table)} frames")
+        for step in table[0]["steps"] if table else []:
+            lines += ["  " + line for line in _worst_lines(step, table)]
+    _show(as_json, tables, "\n".join(lines))
+    for table in tables.values():
+        _exit_if_strict(strict, table)
+
+
+@app.command()
+def info(path: Annotated[Path, typer.Argument(help="A movie, a sequence or a still.")], as_json: Json = False) -> None:
+    """Say what a recording is: size, rate, colour space, holes."""
+    i = open_source(path).info
+    data = {**i.__dict__, "rate": str(i.rate) if i.rate else None, "movie": is_movie(path)}
+    _show(as_json, data, "\n".join(f"{k}: {v}" for k, v in data.items()))
+
+
+def _version(value: bool) -> None:
+    if value:
+        out.print(__version__)
+        raise typer.Exit
+
+
+@app.callback()
+def _common(
+    version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version.")] = False,
+) -> None:
+    """Measured compositing for short film shots."""
+
+
+def main() -> None:
+    """Run the command line; what a user did wrong becomes one line and exit code 1."""
+    try:
+        app()
+    except UserError as e:
+        errors.print(str(e), markup=False, soft_wrap=True)
+        sys.exit(1)
+    except Cancelled:
+        errors.print("Cancelled.")
+        sys.exit(1)
+    except OSError as e:
+        errors.print(
+            f"{e.filename or 'A file'}: {e.strerror or e}; check that it is there and may be written.",
+            markup=False,
+            soft_wrap=True,
+        )
+        sys.exit(1)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""Putting pictures together: over, placing, matching."""

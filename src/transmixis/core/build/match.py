@@ -1,0 +1,167 @@
+"""The look of a picture in five measured properties, and the grade that brings one look to another.
+
+Black, middle and white are colours in scene linear light; grain is its standard deviation in 8-bit sRGB levels, where it
+looks alike at all brightnesses; softness is the gaussian sigma (px) of the sharpest edges.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from transmixis.core.colour.curves import LUMA, linear_to_srgb, luminance, srgb_to_linear
+from transmixis.core.colour.lab import delta_e_2000, linear_to_lab
+from transmixis.core.types import Array, Mask, Rgb, Rgba
+
+LEAST_PIXELS = 400
+POINT_SHARE = 0.02  # darkest and brightest part that black and white are the mean of
+SHARPEST = 0.03  # share of the pixels, by gradient, that softness is read from
+REBLUR = 1.5  # px: the known blur that softness is measured against
+GAIN_RANGE = (0.5, 2.0)  # a grade beyond one stop is a relight, not a match (common practice)
+LIFT_RANGE = (-0.05, 0.1)
+GRAIN_FLOOR = 0.05  # levels; less grain than this is not worth adding
+SOFTEN_FLOOR = 0.2  # px
+
+
+@dataclass(frozen=True)
+class Look:
+    """`black`, `middle`, `white` (3,) scene linear; `grain` in 8-bit levels; `softness` px."""
+
+    black: Array
+    middle: Array
+    white: Array
+    grain: float
+    softness: float
+
+
+@dataclass(frozen=True)
+class Grade:
+    """Colour becomes gain * colour + lift, then softened by `soften` px, then `grain` levels are added."""
+
+    gain: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    lift: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    grain: float = 0.0
+    soften: float = 0.0
+
+
+def measure_look(rgb: Rgb, where: Mask) -> Look | None:
+    """Measure the look of `rgb` (h, w, 3) inside the mask; None if it holds under 400 pixels.
+
+    A picture without any edge reads as soft as can be told, about 10 px: its softness is then not to be relied on.
+    """
+    if where.sum() < LEAST_PIXELS:
+        return None
+    quiet = cv2.GaussianBlur(rgb, (0, 0), 1.0)  # so that black is not the darkest noise
+    inner = cv2.erode(where.astype(np.uint8), np.ones((7, 7), np.uint8), borderValue=1) > 0
+    if inner.sum() < LEAST_PIXELS / 2:
+        inner = where
+    colours = quiet[inner]
+    order = np.argsort(luminance(colours))
+    k = max(20, int(POINT_SHARE * len(order)))
+    coded = linear_to_srgb(np.clip(rgb, 0, 4)).astype(np.float32) * 255
+    return Look(
+        black=colours[order[:k]].mean(axis=0),
+        middle=np.median(colours, axis=0),
+        white=colours[order[-k:]].mean(axis=0),
+        grain=_grain(coded, inner),
+        softness=_softness(coded @ LUMA, inner),
+    )
+
+
+def _grain(coded: Array, inner: Mask) -> float:
+    """Standard deviation (levels) of the luma's noise, from second differences where the picture is smooth.
+
+    The mask of second differences both ways leaves slopes and straight edges out (Immerkær, 1996); the median absolute
+    value leaves texture out. Neutral grain is meant, so the luma is read.
+    """
+    luma = coded @ LUMA
+    high = cv2.filter2D(luma, -1, _SECOND)
+    slope = cv2.GaussianBlur(np.hypot(cv2.Sobel(luma, -1, 1, 0), cv2.Sobel(luma, -1, 0, 1)), (0, 0), 2.0)
+    smooth = inner & (slope <= np.quantile(slope[inner], 0.5))
+    return float(1.4826 * np.median(np.abs(high[smooth]))) / 6.0
+
+
+def _softness(luma: Array, inner: Mask) -> float:
+    """Sigma (px) of the sharpest edges, from how much a known blur lowers their gradient.
+
+    A step blurred by s has the gradient 1/s at its middle; blurred again by r it has 1/sqrt(s² + r²) (Zhuo & Sim, 2011).
+    """
+    first = _gradient(cv2.GaussianBlur(luma, (0, 0), 0.7))  # against noise; taken out again below
+    again = _gradient(cv2.GaussianBlur(luma, (0, 0), math.hypot(0.7, REBLUR)))
+    ridge = inner & (first >= cv2.dilate(first, np.ones((3, 3), np.uint8)) * 0.98)
+    strong = ridge & (first >= np.quantile(first[inner], 1 - SHARPEST))
+    ratio = float(np.median(first[strong] / np.maximum(again[strong], 1e-6))) if strong.any() else 1.0
+    seen = REBLUR / math.sqrt(max(ratio**2 - 1, 0.02))
+    return math.sqrt(max(seen**2 - 0.7**2 - _PIXEL**2, 0.0))
+
+
+_SECOND = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
+_ACROSS = np.array([[-0.5, 0, 0.5]], np.float32)
+_PIXEL = 0.5  # px: what the pixel's own width and the central difference add to an edge's sigma
+
+
+def _gradient(x: Array) -> Array:
+    return np.hypot(cv2.filter2D(x, -1, _ACROSS), cv2.filter2D(x, -1, _ACROSS.T))
+
+
+def look_differences(subject: Look, plate: Look) -> dict[str, float]:
+    """Signed differences, subject less plate: CIEDE2000 for the colours (below zero where darker), levels, px."""
+    out = {}
+    for name in ("black", "middle", "white"):
+        a, b = getattr(subject, name), getattr(plate, name)
+        apart = float(delta_e_2000(linear_to_lab(np.asarray(a)), linear_to_lab(np.asarray(b))))
+        out[name] = math.copysign(apart, float(luminance(np.asarray(a)) - luminance(np.asarray(b))))
+    out["grain"] = subject.grain - plate.grain
+    out["softness"] = subject.softness - plate.softness
+    return out
+
+
+def propose_grade(subject: Look, plate: Look, strength: float) -> Grade:
+    """The grade that takes `strength` (0..1) of the way from the subject's black and white to the plate's.
+
+    Less than the whole way is wise, since the subject's own white may be a white shirt and the plate's a grey cloud.
+    Grain is what is missing after softening, softening what is missing of the plate's softness.
+    """
+    black = subject.black + strength * (plate.black - subject.black)
+    white = subject.white + strength * (plate.white - subject.white)
+    gain = np.clip((white - black) / np.maximum(subject.white - subject.black, 1e-3), *GAIN_RANGE)
+    lift = np.clip(black - gain * subject.black, *LIFT_RANGE)
+    missing = plate.softness**2 - subject.softness**2
+    soften = math.sqrt(missing) if missing > SOFTEN_FLOOR**2 else 0.0
+    kept = grain_after(subject.grain, soften)
+    grain = math.sqrt(max(plate.grain**2 - kept**2, 0.0))
+    return Grade(
+        gain=(float(gain[0]), float(gain[1]), float(gain[2])),
+        lift=(float(lift[0]), float(lift[1]), float(lift[2])),
+        grain=round(grain, 2) if grain > GRAIN_FLOOR else 0.0,
+        soften=round(soften, 2),
+    )
+
+
+def grain_after(grain: float, soften: float) -> float:
+    """What a gaussian of `soften` px leaves of white noise: 1 / (2 soften sqrt(pi)), at most all of it."""
+    return grain * min(1.0, 1 / (2 * soften * math.sqrt(math.pi))) if soften > 0 else grain
+
+
+def apply_grade(picture: Rgba, grade: Grade, seed: int) -> Rgba:
+    """Grade a premultiplied (h, w, 4) picture; the same seed gives the same grain. The input is unchanged."""
+    alpha = picture[..., 3:]
+    colour = np.maximum(picture[..., :3] * np.array(grade.gain, np.float32) + alpha * np.array(grade.lift, np.float32), 0)
+    out = np.concatenate([colour, alpha], axis=2).astype(np.float32)
+    if grade.soften > 0:
+        out = np.asarray(cv2.GaussianBlur(out, (0, 0), grade.soften))
+    if grade.grain > 0:
+        out[..., :3] = _grained(out, grade.grain, seed)
+    return out
+
+
+def _grained(picture: Rgba, levels: float, seed: int) -> Rgb:
+    """Neutral noise of `levels` 8-bit sRGB levels on the colour, as strong as the alpha; premultiplied in and out."""
+    noise = np.random.default_rng(seed).standard_normal(picture.shape[:2], np.float32) * np.float32(levels / 255)
+    alpha = picture[..., 3:]
+    solid = picture[..., :3] / np.maximum(alpha, 1e-3)
+    coded = linear_to_srgb(solid) + noise[..., None]
+    return (srgb_to_linear(np.maximum(coded, 0)) * alpha).astype(np.float32)

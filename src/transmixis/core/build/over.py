@@ -1,0 +1,25 @@
+"""Alpha algebra on premultiplied pictures (Porter & Duff, Compositing Digital Images, 1984)."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from transmixis.core.types import Array, Matte, Rgb, Rgba
+
+
+def join(foreground: Rgb, alpha: Matte) -> Rgba:
+    """Premultiplied (h, w, 3) colour and (h, w) alpha as one (h, w, 4) picture."""
+    return np.concatenate([foreground, alpha[..., None]], axis=2).astype(np.float32, copy=False)
+
+
+def with_alpha(picture: Array) -> Rgba:
+    """The picture with an alpha: as it is if it has one, else opaque."""
+    if picture.shape[2] == 4:
+        return picture
+    return join(picture[..., :3], np.ones(picture.shape[:2], np.float32))
+
+
+def over(front: Rgba, back: Array) -> Array:
+    """`front` (h, w, 4) over `back` (h, w, 3 or 4), both premultiplied; gives as many channels as `back` has."""
+    channels = back.shape[2]
+    return np.asarray(front[..., :channels] + (1 - front[..., 3:]) * back, np.float32)

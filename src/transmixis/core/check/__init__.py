@@ -1,0 +1,1 @@
+"""Looking at the result as a viewer would."""

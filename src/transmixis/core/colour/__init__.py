@@ -1,0 +1,1 @@
+"""Colour arithmetic: curves, CIELAB, colour difference, alpha algebra."""

@@ -1,0 +1,1 @@
+"""Motion: of the camera, of points, of surfaces."""

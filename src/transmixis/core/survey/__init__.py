@@ -1,0 +1,1 @@
+"""What the material can bear, measured from its frames."""

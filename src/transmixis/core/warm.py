@@ -1,0 +1,24 @@
+"""Compile (or load) every compiled kernel once, so that the first key is as quick as the next."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
+
+
+def warm() -> None:
+    """Key a tiny made frame."""
+    rng = np.random.default_rng(1)
+    frame = np.full((48, 64, 3), (0.05, 0.3, 0.07), np.float32) + rng.normal(0, 0.004, (48, 64, 3)).astype(np.float32)
+    frame[16:32, 24:40] = (0.4, 0.2, 0.15)
+    model = learn_shot([frame, frame, frame], clean=None)
+    assert isinstance(model, KeyModel)
+    key_frame(frame, model)
+    plain = learn_shot([frame])
+    assert isinstance(plain, KeyModel)
+    key_frame(frame, plain)
+
+
+if __name__ == "__main__":
+    warm()

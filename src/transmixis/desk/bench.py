@@ -1,0 +1,435 @@
+"""The bench: viewer, step sheet and ledger of one shot."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from transmixis.desk.engine import AHEAD, Engine
+from transmixis.desk.ledger import ZOOMS, Ledger
+from transmixis.desk.look import Look
+from transmixis.desk.marks import flag, jaws, mark, notch, text, vline
+from transmixis.desk.sheet import StepSheet
+from transmixis.desk.state import VIEWS, State
+from transmixis.desk.theme import BLUE, EDGE, INK2, PURPLE, VERMILION_TEXT, figure
+from transmixis.desk.viewer import Ring, Shown, Viewer
+from transmixis.desk.viewimage import picture_image
+from transmixis.desk.words import Words
+from transmixis.shot.model import STAGES, Cue
+from transmixis.shot.pins import move_pin
+from transmixis.shot.render import Renderer
+from transmixis.shot.steps import KINDS, kind_of
+from transmixis.shot.workorder import add_step, move_step, remove_step
+
+VIEW_TIPS = {
+    "Plate": "the recording as it came (hold Y)",
+    "Matte": "white stays, black goes",
+    "Result": "the finished picture of the shot",
+    "Difference": "what the steps changed, four times as strong",
+    "Beside": "plate left, result right; drag the line",
+}
+
+
+class Bench(QWidget):
+    """Lays the three out and connects them."""
+
+    def __init__(self, state: State, engine: Engine) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self.state = state
+        self._engine = engine
+        self.viewer, self.look = Viewer(), Look(state, engine)
+        self.ledger, self.sheet = Ledger(state), StepSheet(state)
+        self.views = Words(VIEWS, state.view, VIEW_TIPS)
+        self.zooms = Words(
+            ZOOMS,
+            ZOOMS[0],
+            {
+                "Whole shot": "every frame",
+                "Around": "12 px a frame around the playhead",
+                "Faults only": "sound stretches folded away (Z goes on)",
+            },
+        )
+        self._pointer, self._zoom, self._play_note = QLabel(), QLabel(), QLabel()
+        self._faults = FaultCount(state)
+        self.play = QPushButton("Play")
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.addWidget(self._left())
+        self.split.addWidget(self._right())
+        self.split.setChildrenCollapsible(False)
+        self.split.setSizes([672, 608])
+        self.split.setStretchFactor(0, 1)
+        self.split.setStretchFactor(1, 0)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self.split)
+        self._connect()
+
+    # -- laying out
+
+    def _left(self) -> QWidget:
+        top = QHBoxLayout()
+        top.setContentsMargins(12, 0, 16, 0)
+        top.addWidget(self.views)
+        top.addStretch(1)
+        self._faults_on = _word("Ring", "The ring around a fault, on or off. Key: G")
+        self._loupe_on = _word("Loupe", "The loupe under the pointer, on or off. Key: O")
+        self._fit = _word("Fit", "Shows the whole frame. Wheel zooms, middle button or Alt moves.")
+        for b in (self._faults_on, self._loupe_on, self._fit):
+            top.addWidget(b)
+        self._zoom.setObjectName("note")
+        self._zoom.setMinimumWidth(40)
+        self._zoom.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        top.addWidget(self._zoom)
+        strip = QHBoxLayout()
+        strip.setContentsMargins(16, 0, 16, 0)
+        self._pointer.setObjectName("note")
+        self._play_note.setObjectName("note")
+        strip.addWidget(self._pointer)
+        strip.addStretch(1)
+        strip.addWidget(self._play_note)
+        box = QVBoxLayout()
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        for item, height in ((top, 32), (None, 0), (strip, 24)):
+            if item is None:
+                box.addWidget(self.viewer, 1)
+            else:
+                holder = QWidget()
+                holder.setLayout(item)
+                holder.setFixedHeight(height)
+                box.addWidget(holder)
+        box.addWidget(self.sheet)
+        left = QWidget()
+        left.setLayout(box)
+        return left
+
+    def _right(self) -> QWidget:
+        head = QHBoxLayout()
+        head.setContentsMargins(14, 0, 12, 0)
+        title = QLabel("Ledger")
+        title.setObjectName("title")
+        head.addWidget(title)
+        head.addWidget(self._faults, 1)
+        head.addWidget(self.zooms)
+        self.add = _word("Add step", "Adds a step to this shot's work order.")
+        head.addWidget(self.add)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(12, 0, 12, 0)
+        self.back, self.on = QPushButton("Back 1"), QPushButton("On 1")
+        self.fault = QPushButton("Next fault")
+        self.play.setToolTip("Plays at the shot's rate as soon as the frames are made. Key: Space")
+        self.back.setToolTip("One frame back. Key: Up")
+        self.on.setToolTip("One frame on. Key: Down")
+        self.fault.setToolTip("Goes to the next reading over its limit. Key: F, back with Shift F")
+        for b in (self.play, self.back, self.on):
+            foot.addWidget(b)
+        foot.addWidget(Legend(), 1)
+        foot.addWidget(self.fault)
+        box = QVBoxLayout()
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        for layout, height in ((head, 32), (None, 0), (foot, 30)):
+            if layout is None:
+                box.addWidget(self.ledger, 1)
+            else:
+                holder = QWidget()
+                holder.setLayout(layout)
+                holder.setFixedHeight(height)
+                box.addWidget(holder)
+        right = QWidget()
+        right.setLayout(box)
+        right.setMinimumWidth(380)
+        return right
+
+    def _connect(self) -> None:
+        s = self.state
+        self.look.ready.connect(self._show)
+        self.look.play_changed.connect(self._playing)
+        self.viewer.pointed.connect(self._point)
+        self.viewer.shape_edited.connect(lambda pts: s.set_param("points", [list(q) for q in pts]))
+        self.views.chosen.connect(s.set_view)
+        s.view_changed.connect(self.views.choose)
+        self.zooms.chosen.connect(self.ledger.set_zoom)
+        self.play.clicked.connect(self.look.toggle_play)
+        self.back.clicked.connect(lambda: s.set_frame(s.frame - 1))
+        self.on.clicked.connect(lambda: s.set_frame(s.frame + 1))
+        self.fault.clicked.connect(lambda: s.next_fault())
+        self._faults_on.clicked.connect(self.toggle_ring)
+        self._loupe_on.clicked.connect(self.toggle_loupe)
+        self._fit.clicked.connect(self.viewer.fit)
+        self.add.clicked.connect(self._add_menu)
+        self.ledger.head_menu.connect(self._head_menu)
+        s.shot_changed.connect(self._shot_changed)
+        s.frame_changed.connect(lambda _: self._mark_fault())
+        s.step_changed.connect(lambda _: self._mark_fault())
+        s.readings_changed.connect(lambda _: self._mark_fault())
+
+    # -- following
+
+    def _show(self, shown: Shown | None, message: str) -> None:
+        hero = self.state.shot.plate_of_role("hero") if self.state.shot else None
+        if hero and self.state.session:
+            self.viewer.pixel_aspect = self.state.session.material.pixel_aspect(hero)
+        if shown is None and message and self.viewer.shown is not None:
+            self.viewer.show_picture(None, message)
+        else:
+            self.viewer.show_picture(shown, message)
+        self._point(self.viewer.pixel())
+        self._mark_fault()
+
+    def _mark_fault(self) -> None:
+        """Ring the worst reading of the chosen step at the playhead if it is over its limit; show its shape to edit."""
+        s = self.state
+        worst = s.worst_at(s.step_id, s.frame) if s.step_id else None
+        self.viewer.ring = None
+        if worst and worst.state == "fault" and worst.spot:
+            self.viewer.ring = Ring(worst.spot, f"{worst.name} {figure(worst.value or 0)} {worst.unit}")
+        step = s.step
+        if step and step.kind == "garbage_matte" and self.viewer._drag is None:
+            self.viewer.shape = [(float(x), float(y)) for x, y in s.param("points")]
+        elif not step or step.kind != "garbage_matte":
+            self.viewer.shape = None
+        self._faults.update()
+        self.viewer.update()
+
+    def _shot_changed(self) -> None:
+        self._mark_fault()
+        self._want_thumbs()
+
+    def _want_thumbs(self) -> None:
+        renderer, (plate, _) = self.state.renderer(), self.state.refs()
+        self.ledger.thumbs = {}
+        self._engine.drop("thumbs")
+        if not renderer or not plate:
+            return
+        length = renderer.shot.length
+        for n in sorted({1 + round(i * (length - 1) / 7) for i in range(8)}):
+            self._engine.ask(AHEAD, partial(_numbered_thumb, renderer, plate, n), self._take_thumb, lambda e: None, tag="thumbs")
+
+    def _take_thumb(self, made: tuple[int, Any]) -> None:
+        self.ledger.thumbs[made[0]] = made[1]
+        self.ledger.update()
+
+    def _point(self, at: tuple[int, int] | None) -> None:
+        shown = self.viewer.shown
+        self._zoom.setText(f"{100 * self.viewer.scale():.0f} %" if shown else "")
+        shot = self.state.shot
+        if at is None or shown is None or shown.plate is None:
+            self._pointer.setText(f"linear light, {shot.width} × {shot.height}" if shot else "")
+            return
+        x, y = at
+        if not (y < shown.plate.shape[0] and x < shown.plate.shape[1]):
+            return
+        r, g, b = (float(v) for v in shown.plate[y, x, :3])
+        words = f"x {x}  y {y}    plate R {r:.3f}  G {g:.3f}  B {b:.3f} linear"
+        if shown.alpha is not None and y < shown.alpha.shape[0] and x < shown.alpha.shape[1]:
+            words += f"    matte {float(shown.alpha[y, x]):.3f}"
+        self._pointer.setText(words)
+
+    def _playing(self, on: bool, words: str) -> None:
+        self.play.setText("Stop" if on else "Play")
+        self._play_note.setText(words)
+
+    # -- acting
+
+    def toggle_ring(self) -> None:
+        self.viewer.show_ring = not self.viewer.show_ring
+        self.viewer.update()
+
+    def toggle_loupe(self) -> None:
+        self.viewer.show_loupe = not self.viewer.show_loupe
+        self.viewer.update()
+
+    def next_zoom(self) -> None:
+        self.ledger.next_zoom()
+        self.zooms.choose(self.ledger.zoom)
+
+    def pin_here(self) -> None:
+        """Pin every numeric control of the chosen step at the playhead that differs from its default, or has pins."""
+        s = self.state
+        step = s.step
+        if not step:
+            return
+        fields = kind_of(step.kind).Params.model_fields
+        names = [n for n, f in fields.items() if f.default != s.param(n) or step.pins.get(n)] or list(fields)[:1]
+        focus = next((n for n, r in self.sheet._rulers.items() if r.hasFocus()), None)
+        for name in [focus] if focus else names:
+            s.set_param(name, s.param(name), at_frame=True)
+
+    def unpin_here(self) -> None:
+        s = self.state
+        step = s.step
+        for name in list(step.pins) if step else []:
+            if any(p.frame == s.frame for p in (s.step.pins.get(name, ()) if s.step else ())):
+                s.unpin(name, s.frame)
+
+    def move_pins(self, frame: int, to: int) -> None:
+        """Move all pins of the chosen step at a frame to another."""
+        shot, step = self.state.shot, self.state.step
+        if not shot or not step:
+            return
+        new = step
+        for name, pins in step.pins.items():
+            if any(p.frame == frame for p in pins):
+                new = move_pin(new, name, frame, to)
+        self.state.change(f"{step.name}: move a pin", lambda: shot.with_step(new))
+
+    def add_cue(self) -> None:
+        shot = self.state.shot
+        if not shot:
+            return
+        name, fine = QInputDialog.getText(self, "Add a cue", f"Name of the cue at frame {self.state.frame}:")
+        if fine and name.strip():
+            cues = tuple(sorted([*shot.cues, Cue(frame=self.state.frame, name=name.strip())], key=lambda c: c.frame))
+            self.state.change("Add a cue", lambda: shot.model_copy(update={"cues": cues}))
+
+    def go_to_stage(self, stage: str) -> bool:
+        """Choose the worst step of a stage; False if it has none."""
+        shot = self.state.shot
+        steps = [s for s in shot.steps if kind_of(s.kind).stage == stage] if shot else []
+        if not steps:
+            return False
+        # the one with the most findings; the last of the stage when all are alike
+        worst = max(reversed(steps), key=lambda s: len(self.state.findings(s.id)))
+        self.state.set_step(worst.id)
+        return True
+
+    def _add_menu(self) -> None:
+        menu = QMenu(self)
+        for stage in STAGES:
+            kinds = [k for k in KINDS.values() if k.stage == stage]
+            if kinds:
+                menu.addSection(stage)
+            for kind in kinds:
+                action = menu.addAction(f"{kind.title}: {kind.says}")
+                if action:
+                    action.triggered.connect(lambda _, k=kind.kind: self.add_step(k))
+        menu.exec(self.add.mapToGlobal(QPoint(0, self.add.height())))
+
+    def add_step(self, kind: str) -> None:
+        shot = self.state.shot
+        if not shot:
+            return
+        new, step = add_step(shot, kind)
+        if self.state.change(f"Add {step.name}", lambda: new):
+            self.state.set_step(step.id)
+
+    def _head_menu(self, sid: str, at: Any) -> None:
+        shot = self.state.shot
+        if not shot:
+            return
+        step = shot.step(sid)
+        menu = QMenu(self)
+        place = [s.id for s in shot.steps].index(sid)
+        acts = {
+            "Rename": self._rename,
+            "Switch on" if not step.on else "Switch off": lambda: self._switch(sid),
+            "Move left": lambda: self.state.change(f"Move {step.name}", lambda: move_step(shot, sid, place - 1)),
+            "Move right": lambda: self.state.change(f"Move {step.name}", lambda: move_step(shot, sid, place + 1)),
+            "Set limit…": self._set_limit,
+            "Take out": lambda: self.state.change(f"Take out {step.name}", lambda: remove_step(shot, sid)),
+        }
+        for words, act in acts.items():
+            action = menu.addAction(words)
+            if action:
+                action.triggered.connect(lambda _, a=act: a())
+        menu.exec(at)
+
+    def _rename(self) -> None:
+        shot, step = self.state.shot, self.state.step
+        if not shot or not step:
+            return
+        name, fine = QInputDialog.getText(self, "Rename", "Name of this step:", text=step.name)
+        if fine and name.strip():
+            self.state.change("Rename a step", lambda: shot.with_step(step.model_copy(update={"name": name.strip()})))
+
+    def _switch(self, sid: str) -> None:
+        shot = self.state.shot
+        if shot:
+            step = shot.step(sid)
+            self.state.change(f"Switch {step.name}", lambda: shot.with_step(step.model_copy(update={"on": not step.on})))
+
+    def _set_limit(self) -> None:
+        shot, step = self.state.shot, self.state.step
+        readings = self.state.readings.get(self.state.step_id, {}).get(self.state.frame) or []
+        if not shot or not step or not readings:
+            return
+        names = [f"{r.name} ({figure(r.limit, 2)} {r.unit})" for r in readings]
+        choice, fine = QInputDialog.getItem(self, "Set limit", "Which reading:", names, 0, False)
+        if not fine:
+            return
+        r = readings[names.index(choice)]
+        value, fine = QInputDialog.getDouble(
+            self, "Set limit", f"Limit of {r.name} in {r.unit or 'its unit'}:", r.limit, 1e-4, 1e6, 3
+        )
+        if fine:
+            self.state.change(
+                f"{step.name}: limit of {r.name}",
+                lambda: shot.with_step(step.model_copy(update={"limits": {**step.limits, r.name: value}})),
+            )
+
+
+class FaultCount(QWidget):
+    """'3 open faults in 8 steps' beside the ledger's title."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self._state = state
+        self.setMinimumWidth(60)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        shot = self._state.shot
+        if not shot:
+            return
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        n, y = len(self._state.findings()), self.height() / 2
+        mark(p, "fault" if n else "sound", 12, y)
+        words = f"{n} open fault{'s' if n != 1 else ''}"
+        text(p, 22, y, words, 12, 500, VERMILION_TEXT if n else INK2, room=self.width() - 24)
+
+
+class Legend(QWidget):
+    """The marks of the ledger."""
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        y, x = self.height() / 2, 10.0
+        items = (("limit", "limit"), ("pin", "set by a person"), ("prop", "proposed"), ("cue", "cue"))
+        for kind, words in items:
+            if x + 24 > self.width():
+                break
+            if kind == "limit":
+                vline(p, x + 4, y - 7, y + 7, EDGE)
+            elif kind == "pin":
+                notch(p, x, y, BLUE)
+            elif kind == "prop":
+                jaws(p, x + 4, y, 4, PURPLE)
+            else:
+                flag(p, x + 1, y)
+            room = self.width() - x - 12
+            x += 12 + text(p, x + 12, y, words, 11, 400, INK2, room=max(0, room)) + 12
+
+
+def _word(words: str, tip: str) -> QPushButton:
+    b = QPushButton(words)
+    b.setObjectName("word")
+    b.setToolTip(tip)
+    return b
+
+
+def _thumb(renderer: Renderer, plate: str, n: int) -> Any:
+    picture = renderer.product(plate, n).picture
+    assert picture is not None
+    step = max(1, picture.shape[1] // 76)
+    return picture_image(picture[::step, ::step])
+
+
+def _numbered_thumb(renderer: Renderer, plate: str, n: int) -> tuple[int, Any]:
+    return n, _thumb(renderer, plate, n)

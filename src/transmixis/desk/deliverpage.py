@@ -1,0 +1,318 @@
+"""The deliver page: what, how, where; progress with time left, cancel, and going on after a cut."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QUrl, pyqtSignal
+from PyQt6.QtGui import QDesktopServices, QImage, QPixmap
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from transmixis.core.progress import Progress, words_for_seconds
+from transmixis.desk.engine import LOOK, PLAY, Engine
+from transmixis.desk.state import State
+from transmixis.desk.theme import span_words
+from transmixis.desk.viewimage import matte_image, picture_image
+from transmixis.shot.deliver import FORMATS, Report, deliver, picture_of
+from transmixis.shot.render import Renderer, output_ref
+from transmixis.shot.steps import kind_of
+
+
+class DeliverPage(QWidget):
+    """Delivers one step of the chosen shot."""
+
+    _progressed = pyqtSignal(float, str, object)
+    finished = pyqtSignal(object)  # Report, or None when it failed or was cancelled
+
+    def __init__(self, state: State, engine: Engine) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._state, self._engine = state, engine
+        self._progress: Progress | None = None
+        self._began = 0.0
+        self.what, self.how = QComboBox(), QComboBox()
+        self.where, self.browse = QLineEdit(), QPushButton("Choose…")
+        self.first, self.last = QSpinBox(), QSpinBox()
+        self.go, self.stop = QPushButton("Deliver"), QPushButton("Cancel")
+        self.folder = QPushButton("Show folder")
+        self.bar, self.note, self.findings, self.past = QProgressBar(), QLabel(), QLabel(), QLabel()
+        self._lay_out()
+        self.go.clicked.connect(self.start)
+        self.stop.clicked.connect(self.cancel)
+        self.browse.clicked.connect(self._choose)
+        self.what.activated.connect(lambda _: self._show_picture())
+        self.how.currentIndexChanged.connect(lambda _: self._suggest())
+        self._progressed.connect(self._show_progress)
+        state.shot_changed.connect(self.refresh)
+        state.readings_changed.connect(lambda _: self._show_findings() if self.isVisible() else None)
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        self.go.setObjectName("act")
+        self.go.setToolTip("Renders every frame of the range. Frames that are finished and unchanged are not made again.")
+        self.what.setToolTip("Which step's picture or matte is delivered.")
+        self.how.setToolTip("The kind of file.")
+        self.where.setToolTip("Where it is written; #### stands for the frame number.")
+        self.bar.setRange(0, 1000)
+        self.bar.setTextVisible(False)
+        for label in (self.note, self.findings, self.past):
+            label.setWordWrap(True)
+        self.past.setObjectName("note")
+        title = QLabel("Deliver this shot")
+        title.setObjectName("title")
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(16)
+        grid.setVerticalSpacing(10)
+        grid.setColumnMinimumWidth(0, 90)
+        grid.setColumnStretch(1, 1)
+        frames = QHBoxLayout()
+        for w in (self.first, QLabel("to"), self.last):
+            frames.addWidget(w)
+        frames.addStretch(1)
+        place = QHBoxLayout()
+        place.addWidget(self.where, 1)
+        place.addWidget(self.browse)
+        buttons = QHBoxLayout()
+        for row in (frames, place, buttons):
+            row.setSpacing(8)
+        for spin in (self.first, self.last):
+            spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            spin.setFixedWidth(72)
+            spin.setToolTip("First and last frame that are delivered.")
+        self.folder.setToolTip("Opens the folder that this is written to.")
+        self.folder.clicked.connect(self._show_folder)
+        buttons.addWidget(self.go)
+        buttons.addWidget(self.stop)
+        buttons.addWidget(self.bar, 1)
+        buttons.addWidget(self.folder)
+        rows = (
+            ("What", self.what),
+            ("Kind of file", self.how),
+            ("Where", place),
+            ("Frames", frames),
+            ("Check first", self.findings),
+            ("", buttons),
+            ("", self.note),
+        )
+        for i, (name, item) in enumerate(rows):
+            label = QLabel(name)
+            label.setMinimumHeight(26)
+            grid.addWidget(label, i, 0, Qt.AlignmentFlag.AlignTop)
+            if isinstance(item, QWidget):
+                grid.addWidget(item, i, 1)
+            elif isinstance(item, QLayout):
+                grid.addLayout(item, i, 1)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(24, 20, 24, 20)
+        box.setSpacing(14)
+        box.addWidget(title)
+        grid.setContentsMargins(0, 0, 0, 0)
+        across = QHBoxLayout()
+        across.setSpacing(24)
+        across.addLayout(grid, 1)
+        self.picture = QLabel()
+        self.picture.setWordWrap(True)
+        self.picture.setFixedWidth(380)
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.picture.setToolTip("The frame at the playhead, as it would be delivered.")
+        across.addWidget(self.picture)
+        box.addLayout(across)
+        before = QLabel("Delivered before")
+        before.setObjectName("title")
+        box.addWidget(before)
+        box.addWidget(self.past)
+        box.addStretch(1)
+        for name, f in FORMATS.items():
+            self.how.addItem(f.words, name)
+
+    @property
+    def running(self) -> bool:
+        return self._progress is not None
+
+    def showEvent(self, event: object) -> None:
+        self.refresh()
+        self._show_picture()
+
+    def _show_picture(self) -> None:
+        """The frame at the playhead, as it would be delivered."""
+        shot, renderer, ref = self._state.shot, self._state.renderer(), self.what.currentData()
+        if not shot or not renderer or not ref:
+            return
+        frame = self._state.frame
+        self._engine.drop("deliver picture")
+        self._engine.ask(
+            LOOK,
+            lambda: _picture(renderer, ref, frame),
+            self._take_picture,
+            lambda e: self.picture.setText(e),
+            tag="deliver picture",
+        )
+
+    def _take_picture(self, image: QImage) -> None:
+        self.picture.setPixmap(QPixmap.fromImage(image).scaledToWidth(380, Qt.TransformationMode.SmoothTransformation))
+
+    def refresh(self) -> None:
+        """Follow the chosen shot."""
+        shot = self._state.shot
+        ready = shot is not None
+        self.go.setEnabled(ready and not self.running)
+        self.stop.setEnabled(self.running)
+        if not shot:
+            self.note.setText("Choose a shot on the board first.")
+            return
+        held = self.what.currentData()
+        self.what.clear()
+        final = output_ref(shot)
+        for step in reversed(shot.steps):
+            if kind_of(step.kind).product != "readings":
+                ref = f"step:{step.id}"
+                self.what.addItem(f"{step.name} ({'result' if ref == final else kind_of(step.kind).product})", ref)
+        for plate in shot.plates:
+            self.what.addItem(f"{plate.name or plate.id} (plate)", f"plate:{plate.id}")
+        at = self.what.findData(held or final)
+        self.what.setCurrentIndex(max(0, at))
+        for box in (self.first, self.last):
+            box.setRange(1, shot.length)
+        if self.last.property("shot") != shot.code:
+            self.last.setProperty("shot", shot.code)
+            self.first.setValue(1)
+            self.last.setValue(shot.length)
+            self.where.clear()
+            self.note.clear()
+            self.bar.setValue(0)
+        self._suggest(keep=bool(self.where.text()))
+        self._show_findings()
+        self._show_past()
+
+    def _suggest(self, keep: bool = False) -> None:
+        """A place inside the production, with the ending of the kind of file."""
+        shot, folder = self._state.shot, self._state.folder
+        if not shot or not folder or self.how.currentData() is None:
+            return
+        f = FORMATS[self.how.currentData()]
+        if not keep:
+            name = f"{shot.code}{f.suffix}" if f.movie else f"{shot.code}.####{f.suffix}"
+            self.where.setText(str(folder / "delivered" / name))
+
+    def _choose(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Where to deliver", self.where.text())
+        if path:
+            self.where.setText(path)
+
+    def _show_findings(self) -> None:
+        found = self._state.findings()
+        shot = self._state.shot
+        if not shot:
+            return
+        if not found:
+            self.findings.setText("No reading is over its limit.")
+            self.findings.setObjectName("note")
+        else:
+            names = {s.id: s.name for s in shot.steps}
+            lines = [
+                f"{names.get(f.step, f.step)}: {f.reading} {f.value:.2f} {f.unit}, limit {f.limit:.3g} {f.unit}, {span_words(f.first, f.last)}"
+                for f in found[:4]
+            ]
+            more = f"\nand {len(found) - 4} more" if len(found) > 4 else ""
+            self.findings.setText("\n".join(lines) + more)
+            self.findings.setObjectName("fault")
+        style = self.findings.style()
+        if style:
+            style.polish(self.findings)
+
+    def _show_past(self) -> None:
+        session, shot = self._state.session, self._state.shot
+        if not session or not shot:
+            return
+        lines = [
+            f"{e.when.replace('T', ' ')}  {e.text}"
+            for e in session.document.log.entries()
+            if e.kind == "delivered" and e.shot == shot.code
+        ]
+        self.past.setText("\n".join(lines[-6:]) or "Nothing yet. What is delivered is written here and in the log book.")
+
+    def _show_folder(self) -> None:
+        folder = Path(self.where.text().strip()).parent
+        if folder.is_dir():
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
+        else:
+            self.note.setText("The folder is not there yet; it is made when you deliver.")
+
+    # -- delivering
+
+    def start(self) -> None:
+        """Deliver in the background."""
+        session, shot = self._state.session, self._state.shot
+        if not session or not shot or self.running:
+            return
+        ref, target = self.what.currentData(), Path(self.where.text().strip())
+        if not self.where.text().strip():
+            self.note.setText("Say where it shall be written first.")
+            return
+        if self.first.value() > self.last.value():
+            self.note.setText("The first frame lies behind the last; turn them round.")
+            return
+        renderer = session.renderer_for(shot)
+        frames = range(self.first.value(), self.last.value() + 1)
+        progress = Progress(lambda share, words, left: self._progressed.emit(share, words, left))
+        self._progress, self._began = progress, time.monotonic()
+        # measuring waits until the delivery is through; it goes on by itself afterwards
+        self._engine.drop("measure")
+        self._engine.ask(PLAY, lambda: deliver(renderer, ref, target, frames, progress), self._done, self._failed, tag="deliver")
+        self.go.setEnabled(False)
+        self.stop.setEnabled(True)
+        self.note.setText("Rendering.")
+
+    def cancel(self) -> None:
+        """Stop at the next frame; finished frames stay and are used when it goes on."""
+        if self._progress:
+            self._progress.cancel()
+
+    def _show_progress(self, share: float, words: str, left: object) -> None:
+        self.bar.setValue(round(1000 * share))
+        seconds = left if isinstance(left, float) else None
+        self.note.setText(f"{words}   {words_for_seconds(seconds)}")
+
+    def _done(self, report: Report) -> None:
+        self._progress = None
+        shot = self._state.shot
+        took = time.monotonic() - self._began
+        words = f"{report.made} frames made, {report.kept} kept from before, in {took:.0f} s: {report.path}"
+        if report.failed:
+            n, why = next(iter(report.failed.items()))
+            words += f"\n{len(report.failed)} frames could not be made; the first is {n}: {why}"
+        self.note.setText(words)
+        if self._state.session and shot:
+            self._state.session.document.log.add("delivered", words.split("\n")[0], shot.code, failed=list(report.failed))
+            if not report.failed:
+                self._state.change("Delivered", lambda: shot.model_copy(update={"delivered": report.path}))
+        self._finish(report)
+
+    def _failed(self, why: str) -> None:
+        self._progress = None
+        self.note.setText("Cancelled. Finished frames stay; Deliver goes on where it stopped." if why == "cancelled" else why)
+        self._finish(None)
+
+    def _finish(self, report: Report | None) -> None:
+        self.refresh()
+        self._state.measure()
+        self.finished.emit(report)
+
+
+def _picture(renderer: Renderer, ref: str, frame: int) -> QImage:
+    made = picture_of(renderer, ref, frame)
+    return matte_image(made) if made.ndim == 2 else picture_image(made)

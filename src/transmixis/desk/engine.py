@@ -1,0 +1,131 @@
+"""The engine: one worker thread that does what the window asks for, the most urgent first, and answers by signals.
+
+A request is a pure callable; its answer comes back on the interface's thread. A generation number drops what nobody
+wants any more. The heavy work releases the interpreter lock, so the window stays free.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import heapq
+import itertools
+import os
+import threading
+import traceback
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from transmixis.core.errors import Cancelled, UserError
+
+LOOK, PLAY, PROPOSE, MEASURE, AHEAD = 0, 1, 2, 3, 4  # urgency; low first
+WORKER_NICENESS = 5
+
+
+@dataclass(order=True)
+class _Request:
+    urgency: int
+    number: int
+    work: Callable[[], Any] = field(compare=False)
+    done: Callable[[Any], None] | None = field(compare=False)
+    failed: Callable[[str], None] | None = field(compare=False)
+    tag: str = field(compare=False)
+    generation: int = field(compare=False)
+
+
+class Engine(QObject):
+    """Runs requests one at a time on its own thread. `trouble` carries faults of ours; user errors go to `failed`."""
+
+    _answer = pyqtSignal(object, object, str)  # request, result, error
+    trouble = pyqtSignal(str)
+    idle = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._heap: list[_Request] = []
+        self._count = itertools.count()
+        self._generation: dict[str, int] = {}
+        self._wake = threading.Condition()
+        self._stop = False
+        self._busy = False
+        self._answer.connect(self._deliver)
+        self._thread = threading.Thread(target=self._run, name="transmixis-engine", daemon=True)
+        self._thread.start()
+
+    def ask(
+        self, urgency: int, work: Callable[[], Any], done: Callable[[Any], None] | None = None,
+        failed: Callable[[str], None] | None = None, tag: str = "",
+    ) -> None:  # fmt: skip
+        """Queue a request. `drop(tag)` later takes back all of this tag that have not been answered."""
+        with self._wake:
+            generation = self._generation.get(tag, 0)
+            heapq.heappush(self._heap, _Request(urgency, next(self._count), work, done, failed, tag, generation))
+            self._wake.notify()
+
+    def drop(self, tag: str) -> None:
+        """Forget all requests of a tag, the one under way included (its answer is thrown away)."""
+        with self._wake:
+            self._generation[tag] = self._generation.get(tag, 0) + 1
+            self._heap = [r for r in self._heap if r.tag != tag]
+            heapq.heapify(self._heap)
+
+    @property
+    def waiting(self) -> int:
+        """Requests that are queued or under way."""
+        with self._wake:
+            return len(self._heap) + (1 if self._busy else 0)
+
+    def _run(self) -> None:
+        with contextlib.suppress(OSError):  # so that the interface's thread gets a processor as soon as it wants one
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), WORKER_NICENESS)
+        while True:
+            with self._wake:
+                while not self._heap and not self._stop:
+                    self._wake.wait()
+                if self._stop:
+                    return
+                request = heapq.heappop(self._heap)
+                self._busy = True
+            result, error = self._do(request)
+            with self._wake:
+                self._busy = False
+                empty = not self._heap
+            if self._stop:
+                return
+            try:
+                self._answer.emit(request, result, error)
+                if empty:
+                    self.idle.emit()
+            except RuntimeError:
+                return  # the window is gone
+
+    def _do(self, request: _Request) -> tuple[Any, str]:
+        try:
+            return request.work(), ""
+        except UserError as e:
+            return None, str(e)
+        except Cancelled:
+            return None, "cancelled"
+        except Exception:  # one handler for faults of ours: report, and go on
+            text = traceback.format_exc()
+            with contextlib.suppress(RuntimeError):  # the window may be gone
+                self.trouble.emit(text)
+            return None, "Something went wrong inside the program; it was written to the log book."
+
+    def _deliver(self, request: _Request, result: Any, error: str) -> None:
+        if self._generation.get(request.tag, 0) != request.generation:
+            return
+        if error and request.failed:
+            request.failed(error)
+        elif not error and request.done:
+            request.done(result)
+
+    def stop(self) -> None:
+        """End the thread after what is under way."""
+        with self._wake:
+            self._stop = True
+            self._heap.clear()
+            self._wake.notify_all()
+        self._thread.join(timeout=20)

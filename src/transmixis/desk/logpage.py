@@ -1,0 +1,112 @@
+"""The log book page: what was done, proposed, chosen and measured, newest first."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from transmixis.desk.state import State
+
+ALL = "everything"
+
+
+class LogPage(QWidget):
+    """A table of the log's entries, to be searched and narrowed; a line of one's own can be added."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._state = state
+        self.search, self.kind, self.table = QLineEdit(), QComboBox(), QTableWidget(0, 4)
+        self.own, self.add = QLineEdit(), QPushButton("Write down")
+        title = QLabel("Log book")
+        title.setObjectName("title")
+        self.search.setPlaceholderText("Find words")
+        self.search.setMaximumWidth(220)
+        self.own.setPlaceholderText("What was done, how long it took, what you would do otherwise")
+        self.kind.setMinimumWidth(150)
+        head = QHBoxLayout()
+        head.addWidget(title)
+        head.addStretch(1)
+        head.addWidget(self.kind)
+        head.addWidget(self.search)
+        foot = QHBoxLayout()
+        foot.addWidget(self.own, 1)
+        foot.addWidget(self.add)
+        self.table.setHorizontalHeaderLabels(["When", "Shot", "Kind", "What"])
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setAlternatingRowColors(True)
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(True)
+        rows, columns = self.table.verticalHeader(), self.table.horizontalHeader()
+        assert rows is not None and columns is not None
+        rows.hide()
+        columns.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
+        columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for i, width in enumerate((150, 80, 140)):
+            self.table.setColumnWidth(i, width)
+        self.empty = QLabel("Nothing is written yet. What you do, what is proposed and what you choose is kept here by itself.")
+        self.empty.setObjectName("note")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(16, 12, 16, 12)
+        box.addLayout(head)
+        box.addWidget(self.empty)
+        box.addWidget(self.table, 1)
+        box.addLayout(foot)
+        self.search.textChanged.connect(lambda _: self._fill())
+        self.kind.activated.connect(lambda _: self._fill())
+        self.add.clicked.connect(self._write)
+        self.own.returnPressed.connect(self._write)
+        state.opened.connect(self.refresh)
+        state.shot_changed.connect(self._if_visible)
+
+    def _if_visible(self) -> None:
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: object) -> None:
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Read the log anew."""
+        session = self._state.session
+        self._entries = session.document.log.entries() if session else []
+        held = self.kind.currentText() or ALL
+        self.kind.clear()
+        self.kind.addItems([ALL, *sorted({e.kind for e in self._entries})])
+        self.kind.setCurrentText(held)
+        self._fill()
+
+    def _fill(self) -> None:
+        words, kind = self.search.text().lower().split(), self.kind.currentText()
+        shown = [
+            e
+            for e in reversed(self._entries)
+            if (kind in (ALL, e.kind)) and all(w in f"{e.text} {e.shot} {e.kind}".lower() for w in words)
+        ]
+        self.empty.setVisible(not self._entries)
+        self.table.setRowCount(min(len(shown), 2000))
+        for row, e in enumerate(shown[:2000]):
+            for column, value in enumerate((e.when.replace("T", "  "), e.shot, e.kind, e.text)):
+                item = QTableWidgetItem(value)
+                item.setToolTip(value if column == 3 else "")
+                self.table.setItem(row, column, item)
+
+    def _write(self) -> None:
+        text, session = self.own.text().strip(), self._state.session
+        if text and session:
+            session.document.log.add("note", text, self._state.code)
+            self.own.clear()
+            self.refresh()

@@ -1,0 +1,202 @@
+"""Bringing frames to the viewer: asks the engine, keeps pictures for play, never waits."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from PyQt6.QtCore import QElapsedTimer, QObject, QTimer, pyqtSignal
+
+from transmixis.core.errors import UserError
+from transmixis.desk.engine import AHEAD, LOOK, Engine
+from transmixis.desk.state import State
+from transmixis.desk.viewer import Shown
+from transmixis.desk.viewimage import difference_image, matte_image, picture_image
+from transmixis.media.cache import FrameCache
+from transmixis.shot.render import Renderer
+
+READ_AHEAD = 12  # frames
+
+
+class Look(QObject):
+    """Emits `ready` with what to show for the state's frame and view."""
+
+    ready = pyqtSignal(object, str)  # Shown or None, message
+    play_changed = pyqtSignal(bool, str)
+
+    def __init__(self, state: State, engine: Engine) -> None:
+        super().__init__()
+        self._state, self._engine = state, engine
+        self._pictures = FrameCache(512 << 20)
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._tick)
+        self._clock = QElapsedTimer()
+        self._shown_since = 0
+        self._slow = False
+        self._prepared: Renderer | None = None
+        self._preparing: Renderer | None = None
+        self.playing = False
+        state.frame_changed.connect(lambda _: self.refresh())
+        state.view_changed.connect(lambda _: self.refresh())
+        state.step_changed.connect(lambda _: self.refresh())
+        state.shot_changed.connect(self.refresh)
+
+    def _key(self, renderer: Renderer, frame: int, view: str) -> tuple:
+        plate, result = self._state.refs()
+        keys = [renderer.key(r, frame) if r else "" for r in (plate, result)]
+        return (view, *keys)
+
+    def refresh(self) -> None:
+        """Show the present frame, now if it is at hand, else as soon as it is made."""
+        renderer = self._state.renderer()
+        plate, result = self._state.refs()
+        if not renderer or not plate:
+            self.ready.emit(None, "")
+            return
+        if not renderer.prepared and self._prepared is not renderer:
+            # opening files belongs on the worker; what cannot be opened is told on the second round
+            if self._preparing is not renderer:
+                self._preparing = renderer
+                self._engine.ask(LOOK, renderer.prepare, lambda _: self._now_prepared(renderer), tag="prepare")
+            return
+        frame, view = self._state.frame, self._state.view
+        try:
+            key = self._key(renderer, frame, view)
+        except UserError as e:
+            self.ready.emit(None, str(e))
+            return
+        held = self._pictures.get(key)
+        if held is not None:
+            self.ready.emit(held[1], "")
+        else:
+            self._engine.drop("look")
+            self._engine.ask(
+                LOOK,
+                lambda: self._make(renderer, plate, result, frame, view, key),
+                self._show,
+                lambda e: self.ready.emit(None, e),
+                tag="look",
+            )
+        if not self.playing:
+            self._ahead(renderer, plate, result, frame, view)
+
+    def _now_prepared(self, renderer: Renderer) -> None:
+        self._prepared, self._preparing = renderer, None
+        self.refresh()
+
+    def _show(self, made: tuple) -> None:
+        key, shown = made
+        renderer = self._state.renderer()
+        try:
+            wanted = renderer is not None and self._key(renderer, self._state.frame, self._state.view) == key
+        except UserError:
+            wanted = False
+        if wanted:
+            self.ready.emit(shown, "")
+
+    def _make(self, renderer: Renderer, plate: str, result: str | None, frame: int, view: str, key: tuple) -> tuple:
+        shown = make_shown(renderer, plate, result, frame, view)
+        size = shown.image.sizeInBytes() * (2 if shown.other else 1)
+        self._pictures.put(key, (_Weight(size), shown))
+        return key, shown
+
+    def _ahead(self, renderer: Renderer, plate: str, result: str | None, frame: int, view: str) -> None:
+        self._engine.drop("ahead")
+        for n in range(frame + 1, min(renderer.shot.length, frame + READ_AHEAD) + 1):
+            self._engine.ask(
+                AHEAD, partial(self._make_if_missing, renderer, plate, result, n, view), None, lambda e: None, tag="ahead"
+            )
+
+    def _make_if_missing(self, renderer: Renderer, plate: str, result: str | None, frame: int, view: str) -> None:
+        key = self._key(renderer, frame, view)
+        if key not in self._pictures:
+            self._make(renderer, plate, result, frame, view, key)
+
+    # -- play
+
+    def toggle_play(self) -> None:
+        """Play at the shot's rate as long as frames are at hand; else as fast as they are made, and say so."""
+        if self.playing:
+            self._stop()
+            return
+        shot = self._state.shot
+        if not shot:
+            return
+        self.playing, self._slow = True, False
+        self._clock.start()
+        self._shown_since = 0
+        self._timer.start(max(1, round(1000 / float(shot.fps))))
+        self.play_changed.emit(True, "playing")
+
+    def _stop(self) -> None:
+        self._timer.stop()
+        self.playing = False
+        self.play_changed.emit(False, "")
+
+    def _tick(self) -> None:
+        shot, renderer = self._state.shot, self._state.renderer()
+        if not shot or not renderer:
+            self._stop()
+            return
+        nxt = self._state.frame % shot.length + 1
+        try:
+            here = self._key(renderer, nxt, self._state.view) in self._pictures
+        except UserError:
+            here = True  # a missing frame is shown as missing
+        if not here:
+            self._say_slow(renderer, nxt)
+            return
+        self._shown_since += 1
+        rate = self._shown_since / max(self._clock.elapsed() / 1000, 1e-3)
+        word = f"{rate:.0f} / s of {float(shot.fps):.3g}, frames are still being made" if self._slow else "playing at rate"
+        self.play_changed.emit(True, word)
+        self._state.set_frame(nxt)
+
+    def _say_slow(self, renderer: Renderer, frame: int) -> None:
+        self._slow = True
+        plate, result = self._state.refs()
+        if plate and self._engine.waiting < 10_000:
+            self._engine.drop("play")
+            view = self._state.view
+            self._engine.ask(
+                LOOK, lambda: self._make_if_missing(renderer, plate, result, frame, view), None, lambda e: None, tag="play"
+            )
+
+
+class _Weight:
+    """Tells the cache how much memory a picture for the screen holds."""
+
+    def __init__(self, nbytes: int) -> None:
+        self.nbytes = nbytes
+
+
+def make_shown(renderer: Renderer, plate: str, result: str | None, frame: int, view: str) -> Shown:
+    """The picture of a view. Plate and matte come along for the figures under the pointer."""
+    source = renderer.product(plate, frame).picture
+    assert source is not None
+    alpha = matte_for(renderer, result, frame)
+    if view == "Plate" or result is None:
+        return Shown(picture_image(source), None, source, alpha, view)
+    if view == "Matte":
+        image = matte_image(alpha) if alpha is not None else picture_image(source)
+        return Shown(image, None, source, alpha, view)
+    product = renderer.product(result, frame)
+    done = product.picture if product.picture is not None else source
+    if view == "Difference":
+        image = difference_image(done, source) if done.shape[:2] == source.shape[:2] else picture_image(done)
+        return Shown(image, None, source, alpha, view)
+    if view == "Beside":
+        return Shown(picture_image(source), picture_image(done), source, alpha, view)
+    return Shown(picture_image(done), None, source, alpha, view)
+
+
+def matte_for(renderer: Renderer, ref: str | None, frame: int) -> np.ndarray | None:
+    """The matte that belongs to a picture: the product's own, or its alpha."""
+    if ref is None:
+        return None
+    product = renderer.product(ref, frame)
+    if product.matte is not None:
+        return product.matte
+    if product.picture is not None and product.picture.shape[2] == 4:
+        return product.picture[..., 3]
+    return None

@@ -1,0 +1,151 @@
+"""The proposal card: what would change, why, now and then against the limit, and two buttons."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from transmixis.desk.marks import hline, jaws, text, wrapped
+from transmixis.desk.sheets.readings import paint_bar, paint_readings
+from transmixis.desk.state import State
+from transmixis.desk.theme import EDGE, INK, INK2, PAPER, PURPLE, VERMILION_TEXT, figure, span_words
+from transmixis.shot.contract import Proposal
+from transmixis.shot.steps import kind_of
+from transmixis.shot.steps.params import facts
+
+
+class ProposalCard(QWidget):
+    """Follows the state's proposal for the chosen step."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self._state = state
+        self.setFixedWidth(190)
+        self.use = QPushButton("Use proposal")
+        self.use.setObjectName("main")
+        self.use.setToolTip("Takes the measured values for this step, and measures again. Can be undone. Key: U")
+        self.keep = QPushButton("Keep mine")
+        self.keep.setObjectName("card")
+        self.keep.setToolTip("Leaves your values; the proposal folds away and can be opened again. Key: K")
+        self.use.clicked.connect(lambda: state.use_proposal())
+        self.keep.clicked.connect(self._keep_or_open)
+        row = QHBoxLayout()
+        row.setContentsMargins(10, 0, 10, 10)
+        row.setSpacing(6)
+        row.addWidget(self.use, 1)
+        row.addWidget(self.keep, 1)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addStretch(1)
+        box.addLayout(row)
+        state.frame_changed.connect(lambda _: self.update())
+        for signal in (state.proposal_changed, state.step_changed):
+            signal.connect(lambda _: self.refresh())
+        state.shot_changed.connect(self.refresh)
+        self.refresh()
+
+    def _proposal(self) -> Proposal | None:
+        return self._state.proposals.get(self._state.step_id)
+
+    def _folded(self) -> bool:
+        return self._state.step_id in self._state.folded
+
+    def refresh(self) -> None:
+        there = self._proposal() is not None
+        self.use.setVisible(there and not self._folded())
+        self.keep.setVisible(there)
+        self.keep.setText("Show again" if self._folded() else "Keep mine")
+        self.update()
+
+    def _keep_or_open(self) -> None:
+        if self._folded():
+            self._state.folded.discard(self._state.step_id)
+            self.refresh()
+        else:
+            self._state.keep_mine()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(self.rect(), QColor(PAPER))
+        p.setPen(QColor(EDGE))
+        p.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        hline(p, 0, self.width(), 0, PURPLE, 3)
+        jaws(p, 18, 18, 6)
+        text(p, 32, 18, "Proposal", 12, 600, PURPLE)
+        proposal = self._proposal()
+        room = self.width() - 20.0
+        if proposal is None:
+            done = self._state.step_id in self._state.proposals
+            words = (
+                "Measured: nothing to better here. The settings stand as they are."
+                if done
+                else "Measuring the material for a proposal."
+            )
+            y = wrapped(p, 10, 42, room, words, 12, 16, 400, INK2, 4)
+            readings = self._state.readings.get(self._state.step_id, {}).get(self._state.frame)
+            if done and readings and not shows_readings(self._state):
+                paint_readings(p, QRectF(8, y, self.width() - 16, self.height() - y - 8), readings)
+            return
+        if proposal.frames:
+            text(p, self.width() - 10, 18, span_words(*proposal.frames), 11, 400, INK2, "right")
+        if self._folded():
+            wrapped(p, 10, 42, room, "You kept your own values. It is folded away.", 12, 16, 400, INK2, 3)
+            return
+        self._paint_open(p, proposal, room)
+
+    def _paint_open(self, p: QPainter, proposal: Proposal, room: float) -> None:
+        y = 40.0
+        for name, words in change_lines(self._state, proposal)[:3]:
+            w = text(p, 10 + room, y, words, 12, 600, align="right", room=room * 0.72)
+            text(p, 10, y, name, 12, 400, room=room - w - 6)
+            y += 17
+        y = wrapped(p, 10, y + 3, room, proposal.reason, 11, 14, 400, INK, 4)
+        bottom = self.height() - 42
+        rest = " ".join(s for s in (proposal.gains, proposal.costs) if s)
+        for e in proposal.effects[:2]:
+            if y + (56 if rest else 30) > bottom:
+                break
+            y += 4
+            for word, value, ink in (("now", e.now, "#555555"), ("then", e.then, PURPLE)):
+                text(p, 10, y, f"{e.reading} {word}", 10, 400, INK2, room=68)
+                paint_bar(p, 80, y, room - 128, value / e.limit, ink)
+                over = value >= e.limit
+                text(p, 10 + room, y, f"{figure(value, 2)} {e.unit}", 11, 600, VERMILION_TEXT if over else INK, "right")
+                y += 14
+        if rest and y + 8 < bottom:
+            wrapped(p, 10, y + 5, room, rest, 10, 13, 400, INK2, max(1, int((bottom + 6 - y) // 13)))
+
+
+def shows_readings(state: State) -> bool:
+    """True if the plot beside the card shows the readings already."""
+    return state.step is None or state.step.kind not in ("screen_key",)
+
+
+def change_lines(state: State, proposal: Proposal) -> list[tuple[str, str]]:
+    """'Black point', '0.00 → 0.06' for each value that would change."""
+    step = state.step
+    if not step:
+        return []
+    fields = kind_of(step.kind).Params.model_fields
+    out = []
+    for name, value in proposal.values.items():
+        f = facts(fields[name])
+        now = state.param(name)
+        label = str(f.get("words", name.capitalize()))
+        if _short(now) != _short(value):
+            out.append((label, f"{_short(now)} → {_short(value)}"))
+    return out
+
+
+def _short(v: Any) -> str:
+    if isinstance(v, (int, float)):
+        return f"{v:.2f}"
+    if isinstance(v, (list, tuple)):
+        if v and isinstance(v[0], (list, tuple)):
+            return f"{len(v)} points"
+        return "none" if not v else f"{sum(v) / len(v):.2f}"
+    return str(v)

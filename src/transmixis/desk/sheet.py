@@ -1,0 +1,259 @@
+"""The step sheet: the chosen step's controls, the plot that explains them, and the proposal."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from transmixis.core.readings import FAULT
+from transmixis.desk.marks import hline, mark, text
+from transmixis.desk.proposal import ProposalCard
+from transmixis.desk.ruler import Ruler
+from transmixis.desk.sheets import plot_for
+from transmixis.desk.state import State
+from transmixis.desk.theme import INK, INK2, RAISED, RULE, VERMILION_TEXT, figure
+from transmixis.shot.contract import Slot
+from transmixis.shot.model import Shot
+from transmixis.shot.render import refuse_cycles
+from transmixis.shot.steps import kind_of
+from transmixis.shot.steps.params import facts
+
+
+class SheetHead(QWidget):
+    """Name of the step, what it does, and its reading at the playhead."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self._state = state
+        self.setFixedHeight(30)
+        for signal in (state.readings_changed, state.frame_changed, state.step_changed):
+            signal.connect(lambda _: self.update())
+        state.shot_changed.connect(self.update)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(self.rect(), QColor(RAISED))
+        hline(p, 0, self.width(), 0, RULE)
+        step = self._state.step
+        if not step:
+            text(p, 16, 15, "No step chosen", 13, 600)
+            return
+        w = self._state.worst_at(step.id, self._state.frame)
+        mark(p, w.state if w else "open", 22, 15)
+        width = text(p, 34, 15, step.name, 13, 600)
+        right = self.width() - 16.0
+        if w and w.value is not None:
+            limit = f"limit {figure(w.limit, 2)} {w.unit}"
+            right -= text(p, right, 15, limit, 11, 400, INK2, "right") + 12
+            right -= (
+                text(
+                    p,
+                    right,
+                    15,
+                    f"{w.name} {figure(w.value)} {w.unit}",
+                    12,
+                    600,
+                    VERMILION_TEXT if w.state == FAULT else INK,
+                    "right",
+                )
+                + 12
+            )
+        elif w is None and self._state.readings.get(step.id, {}).get(self._state.frame):
+            note = self._state.readings[step.id][self._state.frame][0].note
+            right -= text(p, right, 15, note, 11, 400, INK2, "right", room=self.width() * 0.5) + 12
+        text(p, 34 + width + 10, 15, kind_of(step.kind).says, 12, 400, INK2, room=max(10, right - width - 50))
+
+
+class StepSheet(QWidget):
+    """Rebuilt when another step is chosen; its controls follow the document."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self._state = state
+        self._rulers: dict[str, Ruler] = {}
+        self._choices: dict[str, QComboBox] = {}
+        self._inputs: dict[str, QComboBox] = {}
+        self._built_for = ("", "")
+        self.plot: QWidget | None = None
+        self.setMinimumHeight(284)
+        self.setMaximumHeight(340)
+        self._controls = QVBoxLayout()
+        self._controls.setContentsMargins(0, 0, 8, 0)
+        self._controls.setSpacing(0)
+        holder = QWidget()
+        holder.setLayout(self._controls)
+        self._scroll = QScrollArea()
+        self._scroll.setWidget(holder)
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setFrameShape(QFrame.Shape.NoFrame)
+        self._scroll.setFixedWidth(218)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.card = ProposalCard(state)
+        self._middle = QVBoxLayout()
+        row = QHBoxLayout()
+        row.setContentsMargins(16, 6, 16, 10)
+        row.setSpacing(12)
+        row.addWidget(self._scroll)
+        row.addLayout(self._middle, 1)
+        row.addWidget(self.card)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        box.addWidget(SheetHead(state))
+        box.addLayout(row, 1)
+        state.step_changed.connect(lambda _: self.rebuild())
+        state.shot_changed.connect(self.rebuild)
+        state.frame_changed.connect(lambda _: self.follow())
+        state.proposal_changed.connect(lambda _: self.follow())
+        self.rebuild()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        QPainter(self).fillRect(QRectF(self.rect()), QColor("#DADADA"))
+
+    def ruler(self, name: str) -> Ruler:
+        """The ruler of a parameter."""
+        return self._rulers[name]
+
+    def rebuild(self) -> None:
+        """Make the controls of the chosen step, unless they stand already."""
+        step = self._state.step
+        wanted = (step.id, step.kind) if step else ("", "")
+        if wanted == self._built_for:
+            self.follow()
+            return
+        self._built_for = wanted
+        _empty(self._controls)
+        _empty(self._middle)
+        self._rulers, self._choices, self._inputs, self.plot = {}, {}, {}, None
+        self.card.setVisible(step is not None)
+        if step:
+            self._make_controls(step.kind)
+            self.plot = plot_for(step.kind, self._state)
+            self._middle.addWidget(self.plot)
+        self.follow()
+
+    def _make_controls(self, kind_name: str) -> None:
+        kind = kind_of(kind_name)
+        for name, field in kind.Params.model_fields.items():
+            f = facts(field)
+            if f["control"] == "number":
+                self._add_ruler(name, f)
+            elif f["control"] == "choice":
+                self._add_choice(name, f)
+        if kind_name == "garbage_matte":
+            button = QPushButton("Draw a box to start")
+            button.setToolTip(
+                "Sets a simple shape that you then drag in the picture: corners move, pressing a side adds a corner."
+            )
+            button.clicked.connect(self._start_shape)
+            self._controls.addWidget(button)
+        for slot in kind.slots:
+            self._add_input(slot)
+        self._controls.addStretch(1)
+
+    def _add_ruler(self, name: str, f: dict) -> None:
+        ruler = Ruler(f, name)
+        ruler.settled.connect(lambda v, n=name: self._state.set_param(n, v))
+        ruler.proposal_pressed.connect(lambda n=name: self._state.use_proposal(n))
+        self._rulers[name] = ruler
+        self._controls.addWidget(ruler)
+
+    def _add_choice(self, name: str, f: dict) -> None:
+        box = _labelled(self._controls, f["words"], f["tip"])
+        box.addItems(f["options"])
+        box.textActivated.connect(lambda v, n=name: self._state.set_param(n, v))
+        self._choices[name] = box
+
+    def _add_input(self, slot: Slot) -> None:
+        box = _labelled(self._controls, slot.name.capitalize(), f"What this step takes as {slot.words}.")
+        box.activated.connect(lambda _, s=slot: self._connect_input(s))
+        self._inputs[slot.name] = box
+
+    def _connect_input(self, slot: Slot) -> None:
+        shot, step = self._state.shot, self._state.step
+        if not shot or not step:
+            return
+        ref = self._inputs[slot.name].currentData()
+        inputs = {k: v for k, v in step.inputs.items() if k != slot.name}
+        if ref:
+            inputs[slot.name] = ref
+        self._state.change(
+            f"{step.name}: connect {slot.name}", lambda: checked(shot.with_step(step.model_copy(update={"inputs": inputs})))
+        )
+        self.follow()
+
+    def _start_shape(self) -> None:
+        shot = self._state.shot
+        if shot:
+            w, h = shot.width, shot.height
+            self._state.set_param(
+                "points", [[0.15 * w, 0.1 * h], [0.85 * w, 0.1 * h], [0.85 * w, 0.98 * h], [0.15 * w, 0.98 * h]]
+            )
+
+    def follow(self) -> None:
+        """Show the document's values at the playhead."""
+        step, shot = self._state.step, self._state.shot
+        if not step or not shot:
+            return
+        proposal = self._state.proposals.get(step.id)
+        values = proposal.values if proposal and step.id not in self._state.folded else {}
+        for name, ruler in self._rulers.items():
+            ruler.show_value(float(self._state.param(name)), values.get(name), len(step.pins.get(name, ())))
+        for name, box in self._choices.items():
+            box.setCurrentText(str(self._state.param(name)))
+        for slot in kind_of(step.kind).slots:
+            _fill_inputs(self._inputs[slot.name], shot, step.id, slot, step.inputs.get(slot.name, ""))
+
+
+def checked(shot: Shot) -> Shot:
+    """The shot, unless its steps would wait for each other (UserError)."""
+    refuse_cycles(shot)
+    return shot
+
+
+def _fill_inputs(box: QComboBox, shot: Shot, own: str, slot: Slot, ref: str) -> None:
+    box.blockSignals(True)
+    box.clear()
+    if slot.optional or not ref:
+        box.addItem("nothing", "")
+    if slot.takes != "matte":
+        for plate in shot.plates:
+            box.addItem(
+                f"{plate.name or plate.id} ({plate.role})" if plate.name != plate.role else plate.name, f"plate:{plate.id}"
+            )
+    for step in shot.steps:
+        if step.id != own and kind_of(step.kind).product in ("picture", "matte"):
+            box.addItem(step.name, f"step:{step.id}")
+    box.setCurrentIndex(max(0, box.findData(ref)))
+    box.blockSignals(False)
+
+
+def _labelled(layout: QVBoxLayout, words: str, tip: str) -> QComboBox:
+    row = QHBoxLayout()
+    label = QLabel(words)
+    box = QComboBox()
+    box.setToolTip(tip)
+    box.setAccessibleName(words)
+    box.setMinimumWidth(110)
+    box.setMaximumWidth(128)
+    row.addWidget(label)
+    row.addStretch(1)
+    row.addWidget(box)
+    layout.addLayout(row)
+    return box
+
+
+def _empty(layout: QVBoxLayout | QHBoxLayout) -> None:
+    """Take everything out of a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item is None:
+            return
+        widget, inner = item.widget(), item.layout()
+        if widget is not None:
+            widget.setParent(None)
+            widget.deleteLater()
+        elif inner is not None:
+            _empty(inner)  # type: ignore[arg-type]

@@ -1,0 +1,19 @@
+"""What a step's sheet shows beside its controls: one plot a step kind. Kinds without one of their own show their readings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QWidget
+
+from transmixis.desk.sheets.match import LookPlot
+from transmixis.desk.sheets.readings import ReadingsPlot
+from transmixis.desk.sheets.screen_key import PopulationPlot
+from transmixis.desk.state import State
+
+PLOTS: dict[str, Callable[[State], QWidget]] = {"screen_key": PopulationPlot, "match": LookPlot}
+
+
+def plot_for(kind: str, state: State) -> QWidget:
+    """The plot that explains a step kind."""
+    return PLOTS.get(kind, ReadingsPlot)(state)

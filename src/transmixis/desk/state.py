@@ -1,0 +1,445 @@
+"""What the window is looking at: production, shot, step, frame, view. Widgets watch it and write back here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from transmixis.core.errors import UserError
+from transmixis.core.progress import Progress
+from transmixis.core.readings import FAULT, SOUND, UNKNOWN, WATCH, Reading, worst
+from transmixis.desk.engine import MEASURE, PROPOSE, Engine
+from transmixis.shot.contract import Proposal
+from transmixis.shot.model import Shot, Step
+from transmixis.shot.pins import params_at, remove_pin, set_pin
+from transmixis.shot.render import Renderer, output_ref
+from transmixis.shot.session import Session
+from transmixis.shot.steps import kind_of
+
+VIEWS = ("Plate", "Matte", "Result", "Difference", "Beside")
+
+
+@dataclass(frozen=True)
+class Finding:
+    """A fault over a span of frames."""
+
+    step: str
+    reading: str
+    first: int
+    last: int
+    worst_frame: int
+    value: float
+    unit: str
+    limit: float
+    spot: tuple[int, int, int, int] | None
+
+
+class State(QObject):
+    """The one place where the window's choices live."""
+
+    opened = pyqtSignal()  # another production, or none
+    shot_changed = pyqtSignal()  # another shot, or the shot was edited
+    frame_changed = pyqtSignal(int)
+    step_changed = pyqtSignal(str)
+    view_changed = pyqtSignal(str)
+    readings_changed = pyqtSignal(str)  # step id; '' for all
+    proposal_changed = pyqtSignal(str)
+    measuring = pyqtSignal(int, int, str)  # done, total, what
+    said = pyqtSignal(str, str)  # text, kind: note or trouble
+    page_wanted = pyqtSignal(str)
+
+    def __init__(self, engine: Engine) -> None:
+        super().__init__()
+        self.engine = engine
+        self.session: Session | None = None
+        self.code = ""
+        self.frame = 1
+        self.step_id = ""
+        self.view = "Result"
+        self.readings: dict[str, dict[int, list[Reading]]] = {}
+        self.proposals: dict[str, Proposal | None] = {}
+        self.folded: set[str] = set()
+        self.current_finding: Finding | None = None
+        self._measured = 0
+        self._to_measure = 0
+        self._known_before = 0
+        engine.trouble.connect(self._trouble)
+
+    # -- opening and closing
+
+    def open(self, session: Session | None) -> None:
+        """Show a production (or none); closes the one before."""
+        self.close()
+        self.session = session
+        if session:
+            session.document.watch(self._document_changed)
+            if session.document.recovered:
+                self.said.emit("The program was cut off last time; everything up to the last change is here.", "note")
+            shots = session.document.film.shots
+            self.code = shots[0].code if shots else ""
+        self._enter_shot()
+        self.opened.emit()
+
+    def close(self) -> None:
+        for tag in ("measure", "propose", "look", "ahead", "play"):
+            self.engine.drop(tag)
+        if self.session:
+            self.session.close()
+        self.session, self.code, self.step_id, self.frame = None, "", "", 1
+        self.readings, self.proposals = {}, {}
+
+    @property
+    def folder(self) -> Path | None:
+        return self.session.document.folder if self.session else None
+
+    @property
+    def shot(self) -> Shot | None:
+        if not self.session or not self.code:
+            return None
+        try:
+            return self.session.document.shot(self.code)
+        except KeyError:
+            return None
+
+    @property
+    def step(self) -> Step | None:
+        shot = self.shot
+        return next((s for s in shot.steps if s.id == self.step_id), None) if shot else None
+
+    def renderer(self) -> Renderer | None:
+        """A renderer for the shot as it is now; None if there is no shot or its steps are wrongly connected."""
+        if not self.session or self.shot is None:
+            return None
+        try:
+            return self.session.renderer(self.code)
+        except UserError as e:
+            self.said.emit(str(e), "trouble")
+            return None
+
+    def _document_changed(self, title: str) -> None:
+        if self.shot is None and self.session:
+            shots = self.session.document.film.shots
+            self.code = shots[0].code if shots else ""
+        if self.shot and self.step is None:
+            self.step_id = self.shot.steps[-1].id if self.shot.steps else ""
+        self._refresh_readings()
+        self.proposals.clear()
+        self.shot_changed.emit()
+        self.measure()
+
+    # -- choosing
+
+    def choose_shot(self, code: str) -> None:
+        if code != self.code:
+            self.code = code
+            self._enter_shot()
+
+    def _enter_shot(self) -> None:
+        self.frame, self.current_finding = 1, None
+        self.readings, self.proposals = {}, {}
+        shot = self.shot
+        key = next((s.id for s in shot.steps if s.kind == "screen_key"), "") if shot else ""
+        self.step_id = key or (shot.steps[0].id if shot and shot.steps else "")
+        self._refresh_readings()
+        self.shot_changed.emit()
+        self.frame_changed.emit(1)
+        self.step_changed.emit(self.step_id)
+        self.measure()
+
+    def set_frame(self, frame: int) -> None:
+        shot = self.shot
+        if not shot:
+            return
+        frame = max(1, min(shot.length, frame))
+        if frame != self.frame:
+            self.frame = frame
+            self.frame_changed.emit(frame)
+
+    def set_step(self, step_id: str) -> None:
+        if step_id != self.step_id:
+            self.step_id = step_id
+            self.step_changed.emit(step_id)
+            self.want_proposal(step_id)
+
+    def set_view(self, view: str) -> None:
+        if view != self.view:
+            self.view = view
+            self.view_changed.emit(view)
+
+    # -- changing
+
+    def change(self, title: str, make: Callable[[], Shot]) -> bool:
+        """Change the shot by a named command; what is wrong is said, and nothing changes."""
+        if not self.session:
+            return False
+        try:
+            self.session.document.change_shot(title, make())
+            return True
+        except UserError as e:
+            self.said.emit(str(e), "trouble")
+            return False
+
+    def set_param(self, name: str, value: Any, *, at_frame: bool = False) -> None:
+        """Set a parameter of the chosen step: a pin here if it has pins or `at_frame`, else for the whole shot."""
+        shot, step = self.shot, self.step
+        if not shot or not step:
+            return
+        if at_frame or step.pins.get(name):
+            from transmixis.shot.model import Pin
+
+            new = set_pin(step, name, Pin(frame=self.frame, value=value))
+        else:
+            new = step.model_copy(update={"params": {**step.params, name: value}})
+        self.change(f"{step.name}: {name}", lambda: shot.with_step(new))
+
+    def unpin(self, name: str, frame: int) -> None:
+        shot, step = self.shot, self.step
+        if shot and step and step.pins.get(name):
+            self.change(f"{step.name}: take out a pin", lambda: shot.with_step(remove_pin(step, name, frame)))
+
+    def param(self, name: str) -> Any:
+        """The chosen step's parameter at the playhead."""
+        step = self.step
+        if not step:
+            return None
+        values = params_at(step, self.frame)
+        return values.get(name, kind_of(step.kind).Params.model_fields[name].default)
+
+    def undo(self) -> None:
+        self._history("undo")
+
+    def redo(self) -> None:
+        self._history("redo")
+
+    def _history(self, which: str) -> None:
+        if not self.session:
+            return
+        try:
+            title = getattr(self.session.document, which)()
+        except UserError as e:
+            self.said.emit(str(e), "trouble")
+            return
+        words = {"undo": "Undone", "redo": "Done again"}[which]
+        self.said.emit(f"{words}: {title}" if title else f"Nothing to {which}", "note")
+
+    # -- readings
+
+    def _refresh_readings(self) -> None:
+        """Keep what still holds: readings that are stored under the shot's present keys."""
+        self.readings = {}
+        renderer = self.renderer()
+        if not renderer:
+            return
+        for step in renderer.shot.steps:
+            self.readings[step.id] = {}
+
+    def measure(self) -> None:
+        """Measure every step on every frame in the background, the frames near the playhead first."""
+        self.engine.drop("measure")
+        self.engine.drop("propose")
+        renderer, shot = self.renderer(), self.shot
+        if not renderer or not shot or not shot.steps:
+            self.measuring.emit(0, 0, "")
+            return
+        self._measured, self._to_measure = 0, len(shot.steps) * shot.length
+        order = sorted(range(1, shot.length + 1), key=lambda n: abs(n - self.frame))
+        self.engine.ask(MEASURE, lambda: self._known(renderer), self._take_known, tag="measure")
+        for n in order:
+            for step in shot.steps:
+                self._ask_reading(renderer, step.id, n)
+        self.want_proposal(self.step_id)
+
+    def _known(self, renderer: Renderer) -> dict[str, dict[int, list[Reading]]]:
+        out: dict[str, dict[int, list[Reading]]] = {}
+        for step in renderer.shot.steps:
+            if not renderer.has_analysis(step.id):
+                continue
+            for n in range(1, renderer.shot.length + 1):
+                known = renderer.known_readings(step.id, n)
+                if known is not None:
+                    out.setdefault(step.id, {})[n] = known
+        return out
+
+    def _take_known(self, known: dict[str, dict[int, list[Reading]]]) -> None:
+        self._known_before = sum(len(t) for t in known.values())
+        for step_id, table in known.items():
+            self.readings.setdefault(step_id, {}).update(table)
+        self.readings_changed.emit("")
+
+    def _ask_reading(self, renderer: Renderer, step_id: str, n: int) -> None:
+        self.engine.ask(
+            MEASURE,
+            lambda: renderer.measure(step_id, n),
+            lambda r: self._take_reading(step_id, n, r),
+            lambda e: self._take_reading(step_id, n, [Reading("frame", None, "", 1.0, note=e)]),
+            tag="measure",
+        )
+
+    def _take_reading(self, step_id: str, n: int, readings: list[Reading]) -> None:
+        self.readings.setdefault(step_id, {})[n] = readings
+        self._measured += 1
+        self._let_go_of_mended(step_id, n, readings)
+        shot = self.shot
+        step = next((s for s in shot.steps if s.id == step_id), None) if shot else None
+        self.measuring.emit(self._measured, self._to_measure, step.name if step else "")
+        self.readings_changed.emit(step_id)
+        if self._measured == self._to_measure and self._known_before < self._to_measure and self.session and shot:
+            faults = len(self.findings())
+            self.session.document.log.add(
+                "measured", f"Every step of {shot.code} measured on {shot.length} frames: {faults} open findings.", shot.code
+            )
+
+    def _let_go_of_mended(self, step_id: str, n: int, readings: list[Reading]) -> None:
+        """The chosen finding is chosen no longer once its worst frame reads sound."""
+        f = self.current_finding
+        if f and (f.step, f.worst_frame) == (step_id, n) and not any(r.name == f.reading and r.state == FAULT for r in readings):
+            self.current_finding = None
+
+    def worst_at(self, step_id: str, frame: int) -> Reading | None:
+        return worst(self.readings.get(step_id, {}).get(frame, []))
+
+    def worst_of(self, step_id: str) -> tuple[int, Reading] | None:
+        """Frame and reading nearest to or furthest over its limit."""
+        best: tuple[int, Reading] | None = None
+        for n, rs in self.readings.get(step_id, {}).items():
+            w = worst(rs)
+            if w and (best is None or (w.ratio or 0) > (best[1].ratio or 0)):
+                best = (n, w)
+        return best
+
+    def state_of_step(self, step_id: str) -> str:
+        found = self.worst_of(step_id)
+        if found:
+            return found[1].state
+        return UNKNOWN if self.readings.get(step_id) else "open"
+
+    def findings(self, step_id: str = "") -> list[Finding]:
+        """Faults as spans of frames, in the order of frames."""
+        out: list[Finding] = []
+        for sid, table in self.readings.items():
+            if step_id and sid != step_id:
+                continue
+            names = {r.name for rs in table.values() for r in rs if r.state == FAULT}
+            for name in names:
+                out += _spans(sid, name, table)
+        return sorted(out, key=lambda f: (f.first, f.step))
+
+    def stage_state(self, stage: str) -> tuple[str, int]:
+        """Mark and number of findings of a stage in the chosen shot."""
+        shot = self.shot
+        steps = [s for s in shot.steps if kind_of(s.kind).stage == stage] if shot else []
+        if not steps:
+            return "none", 0
+        faults = sum(len(self.findings(s.id)) for s in steps)
+        states = [self.state_of_step(s.id) for s in steps]
+        order = (FAULT, WATCH, UNKNOWN, "open", SOUND)
+        return next(o for o in order if o in states), faults
+
+    def go_to(self, finding: Finding) -> None:
+        """Go to a finding's worst frame, its step, and its place in the picture."""
+        self.current_finding = finding
+        self.set_step(finding.step)
+        self.set_frame(finding.worst_frame)
+        self.readings_changed.emit("")
+
+    def next_fault(self, back: bool = False) -> None:
+        found = self.findings()
+        if not found:
+            self.said.emit("No reading is over its limit.", "note")
+            return
+        at = found.index(self.current_finding) if self.current_finding in found else (0 if back else -1)
+        self.go_to(found[(at + (-1 if back else 1)) % len(found)])
+
+    # -- proposals
+
+    def want_proposal(self, step_id: str) -> None:
+        """Measure a proposal for a step in the background."""
+        renderer = self.renderer()
+        if not renderer or not step_id or step_id in self.proposals:
+            return
+        frame = self.frame
+        self.engine.ask(
+            PROPOSE,
+            lambda: renderer.propose(step_id, Progress(), frame),
+            lambda p: self._take_proposal(step_id, p),
+            lambda e: self._take_proposal(step_id, None),
+            tag="propose",
+        )
+
+    def _take_proposal(self, step_id: str, proposal: Proposal | None) -> None:
+        self.proposals[step_id] = proposal
+        self.proposal_changed.emit(step_id)
+
+    def use_proposal(self, only: str = "") -> None:
+        """Take the proposed values (or one of them) for the chosen step."""
+        shot, step = self.shot, self.step
+        proposal = self.proposals.get(self.step_id)
+        if not shot or not step or not proposal or not self.session:
+            return
+        values = {k: v for k, v in proposal.values.items() if not only or k == only}
+        pins = {k: v for k, v in step.pins.items() if k not in values}
+        new = step.model_copy(update={"params": {**step.params, **values}, "pins": pins})
+        self.session.document.log.add("proposal used", f"{step.name}: {proposal.reason}", shot.code, step=step.id, values=values)
+        if not only:
+            self.proposals.pop(step.id, None)
+        self.change(f"{step.name}: use proposal", lambda: shot.with_step(new))
+
+    def keep_mine(self) -> None:
+        """Fold the proposal away; it can be opened again."""
+        shot, step = self.shot, self.step
+        proposal = self.proposals.get(self.step_id)
+        if shot and step and proposal and self.session:
+            self.folded.add(step.id)
+            self.session.document.log.add("proposal declined", f"{step.name}: {proposal.reason}", shot.code, step=step.id)
+            self.proposal_changed.emit(step.id)
+
+    def measure_again(self) -> None:
+        """Look at the files anew and measure all."""
+        if self.session:
+            self.session.refresh()
+            self.proposals.clear()
+            self._refresh_readings()
+            self.shot_changed.emit()
+            self.measure()
+
+    # -- what the viewer shows
+
+    def refs(self) -> tuple[str | None, str | None]:
+        """What the views Plate and Result show for the chosen step: the plate, and the step's (or the shot's) picture."""
+        shot, step = self.shot, self.step
+        if not shot:
+            return None, None
+        hero = shot.plate_of_role("hero") or (shot.plates[0] if shot.plates else None)
+        plate = f"plate:{hero.id}" if hero else None
+        final = output_ref(shot)
+        if step and step.kind == "match":
+            placed = next((s for s in shot.steps if s.inputs.get("front") == f"step:{step.id}"), None)
+            return plate, f"step:{placed.id}" if placed else f"step:{step.id}"
+        return plate, final
+
+    def _trouble(self, text: str) -> None:
+        if self.session:
+            self.session.document.log.add("trouble", text.strip().splitlines()[-1], self.code, trace=text)
+        self.said.emit("Something went wrong inside the program; it was written to the log book.", "trouble")
+
+
+def _spans(step_id: str, name: str, table: dict[int, list[Reading]]) -> list[Finding]:
+    """Runs of frames where a reading is over its limit; a gap of one frame does not end a run."""
+    over: list[tuple[int, Reading]] = sorted(
+        ((n, r) for n, rs in table.items() for r in rs if r.name == name and r.state == FAULT), key=lambda t: t[0]
+    )
+    runs: list[list[tuple[int, Reading]]] = []
+    for n, r in over:
+        if runs and n - runs[-1][-1][0] <= 2:
+            runs[-1].append((n, r))
+        else:
+            runs.append([(n, r)])
+    out = []
+    for run in runs:
+        n, r = max(run, key=lambda t: t[1].ratio or 0)
+        out.append(Finding(step_id, name, run[0][0], run[-1][0], n, r.value or 0.0, r.unit, r.limit, r.spot))
+    return out

@@ -1,0 +1,454 @@
+"""The one window: top bar, pages, foot strip; keys, drag and drop, opening and closing."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QRectF, QSettings, Qt, QTimer
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QColor,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QShortcut,
+)
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QLineEdit,
+    QMainWindow,
+    QMessageBox,
+    QSpinBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from transmixis.core.errors import UserError
+from transmixis.core.progress import words_for_seconds
+from transmixis.demo import copy_demo
+from transmixis.desk.bench import Bench
+from transmixis.desk.board import Board
+from transmixis.desk.deliverpage import DeliverPage
+from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction
+from transmixis.desk.engine import Engine
+from transmixis.desk.logpage import LogPage
+from transmixis.desk.marks import hline, text
+from transmixis.desk.startpage import StartPage
+from transmixis.desk.state import VIEWS, State
+from transmixis.desk.theme import INK2, PANEL, PAPER, RULE, VERMILION_TEXT
+from transmixis.desk.topbar import TopBar
+from transmixis.media.source import SourceInfo
+from transmixis.shot.document import Document
+from transmixis.shot.model import STAGES, Plate, Shot
+from transmixis.shot.session import Session
+from transmixis.shot.workorder import first_work_order, new_shot, unique_id
+
+HINTS = {
+    "bench": "F next fault   U use proposal   K keep mine   P pin here   V next view   F1 keys",
+    "board": "Enter open shot   J log book   Ctrl Z undo   F1 keys",
+    "deliver": "B board   J log book   F1 keys",
+    "log": "B board   D deliver   F1 keys",
+    "start": "Ctrl N new   Ctrl O open   F1 keys",
+}
+
+
+class FootStrip(QWidget):
+    """What is under way, with its share and time left; what was last said; the page's keys."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.setFixedHeight(24)
+        self.page = "start"
+        self._done, self._total, self._what = 0, 0, ""
+        self._said, self._kind = "", "note"
+        self._began = 0.0
+        self._left: float | None = None
+        self._clock = QTimer(self)
+        self._clock.setSingleShot(True)
+        self._clock.timeout.connect(self._forget)
+        state.measuring.connect(self._measuring)
+        state.said.connect(self.say)
+
+    def say(self, words: str, kind: str) -> None:
+        """Show a sentence for a while."""
+        self._said, self._kind = words, kind
+        self._clock.start(20_000 if kind == "trouble" else 8_000)
+        self.setToolTip(words)
+        self.update()
+
+    def _forget(self) -> None:
+        self._said = ""
+        self.update()
+
+    def _measuring(self, done: int, total: int, what: str) -> None:
+        now = time.monotonic()
+        if done <= 1 or total != self._total:
+            self._began = now
+        self._done, self._total, self._what = done, total, what
+        spent = now - self._began
+        self._left = spent / done * (total - done) if done > 3 else None
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), QColor(PANEL))
+        hline(p, 0, self.width(), 0, RULE)
+        keys = text(p, self.width() - 16, 12, HINTS.get(self.page, ""), 11, 400, INK2, "right")
+        room = self.width() - keys - 48
+        if self._said:
+            text(p, 16, 12, self._said, 11, 500, VERMILION_TEXT if self._kind == "trouble" else "#1E1E1E", room=room)
+            return
+        if 0 < self._done < self._total:
+            w = text(p, 16, 12, f"Measuring {self._what}", 11)
+            p.fillRect(QRectF(28 + w, 8, 80, 8), QColor(PAPER))
+            p.fillRect(QRectF(28 + w, 8, 80 * self._done / self._total, 8), QColor(INK2))
+            text(p, 118 + w, 12, words_for_seconds(self._left), 11, 400, INK2)
+        elif self._total and self._done >= self._total:
+            text(p, 16, 12, "Every step is measured on every frame", 11, 400, INK2, room=room)
+
+
+class MainWindow(QMainWindow):
+    """Holds the pages and routes keys to them."""
+
+    def __init__(self, engine: Engine | None = None, settings: QSettings | None = None) -> None:
+        super().__init__()
+        self.setWindowTitle("Transmixis")
+        self.setAcceptDrops(True)
+        self.setMinimumSize(1180, 720)
+        self.settings = settings or QSettings("Transmixis", "Transmixis")
+        self.engine = engine or Engine(self)
+        self.state = State(self.engine)
+        self.top, self.foot = TopBar(self.state), FootStrip(self.state)
+        self.start, self.bench = StartPage(), Bench(self.state, self.engine)
+        self.board = Board(self.state, self.engine, self.ask_plates)
+        self.deliver, self.log = DeliverPage(self.state, self.engine), LogPage(self.state)
+        self.pages = QStackedWidget()
+        self._named = {"start": self.start, "bench": self.bench, "board": self.board, "deliver": self.deliver, "log": self.log}
+        for page in self._named.values():
+            page.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+            self.pages.addWidget(page)
+        middle = QWidget()
+        box = QVBoxLayout(middle)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        for w in (self.top, self.pages, self.foot):
+            box.addWidget(w, 1 if w is self.pages else 0)
+        self.setCentralWidget(middle)
+        self._held_view = ""
+        self._connect()
+        self._make_keys()
+        self._restore()
+        self.show_page("start")
+
+    # -- pages
+
+    def show_page(self, name: str) -> None:
+        """Show start, bench, board, deliver or log."""
+        if name != "start" and not self.state.session:
+            name = "start"
+        self.pages.setCurrentWidget(self._named[name])
+        self.top.page = self.foot.page = name
+        self.top.update()
+        self.foot.update()
+        if name == "bench":
+            self.bench.viewer.setFocus()
+            self.bench.look.refresh()
+        elif name == "board":
+            self.board.table.setFocus()
+        elif name == "start":
+            self.start.show_recent(self._recent())
+        else:
+            self._named[name].setFocus()  # not into a field, so that single keys stay commands
+
+    @property
+    def page(self) -> str:
+        return self.top.page
+
+    def _connect(self) -> None:
+        self.top.board_pressed.connect(lambda: self.show_page("board"))
+        self.top.stage_pressed.connect(self.go_to_stage)
+        self.board.table.open_shot.connect(self.open_shot)
+        self.start.demo.clicked.connect(self.open_demo)
+        self.start.new.clicked.connect(self.ask_new)
+        self.start.open.clicked.connect(self.ask_open)
+        self.start.recent.itemActivated.connect(lambda item: self.open_folder(Path(item.text())))
+
+    def open_production(self, folder: Path, *, first_shot: bool) -> bool:
+        """Open a production on the board, or on the bench with its first shot's matte; False if it cannot be opened."""
+        if not self.open_folder(folder):
+            return False
+        shots = self.state.session.document.film.shots if self.state.session else ()
+        if first_shot and shots:
+            self.open_shot(shots[0].code, "Matte")
+        return True
+
+    def open_shot(self, code: str, stage: str) -> None:
+        """Open a shot on the bench, at a stage if one is named."""
+        self.state.choose_shot(code)
+        self.show_page("bench")
+        if stage:
+            self.go_to_stage(stage)
+
+    def go_to_stage(self, stage: str) -> None:
+        if not self.state.shot:
+            return
+        if stage == "Deliver":
+            self.show_page("deliver")
+            return
+        self.show_page("bench")
+        if not self.bench.go_to_stage(stage):
+            self.state.said.emit(f"This shot has no step under {stage}; add one with Add step above the ledger.", "note")
+
+    # -- productions
+
+    def open_folder(self, folder: Path) -> bool:
+        """Open a production; says why if it cannot."""
+        try:
+            session = Session.open(folder, self.cache_bytes())
+        except UserError as e:
+            self._tell(str(e))
+            return False
+        self._use(session)
+        return True
+
+    def cache_bytes(self) -> int:
+        """The cache setting, in bytes."""
+        return int(self.settings.value("cache_mb", 1024)) << 20  # type: ignore[arg-type]
+
+    def _use(self, session: Session) -> None:
+        self.state.open(session)
+        self._remember(session.document.folder)
+        self.setWindowTitle(f"{session.document.film.production.name} – Transmixis")
+        shots = session.document.film.shots
+        self.show_page("bench" if len(shots) == 1 else "board")
+
+    def open_demo(self, into: Path | None = None) -> bool:
+        try:
+            folder = copy_demo(into or Path.home() / "Transmixis" / "The Kite Post")
+        except UserError as e:
+            self._tell(str(e))
+            return False
+        return self.open_production(folder, first_shot=True)
+
+    def ask_new(self) -> None:
+        dialog = NewProduction(self)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.make_new(Path(dialog.folder.text().strip()), dialog.name.text().strip() or "Film", dialog.rate.currentText())
+
+    def make_new(self, folder: Path, name: str, rate: str = "24") -> bool:
+        try:
+            document = Document.create(folder, name, rate)
+        except UserError as e:
+            self._tell(str(e))
+            return False
+        self._use(Session(document, self.cache_bytes()))
+        return True
+
+    def ask_open(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Open a production")
+        if folder:
+            self.open_folder(Path(folder))
+
+    def _recent(self) -> list[str]:
+        held = self.settings.value("recent", [])
+        folders = [held] if isinstance(held, str) else [str(f) for f in held or []]
+        return [f for f in folders if (Path(f) / "production.json").exists()]
+
+    def _remember(self, folder: Path) -> None:
+        kept = [str(folder.resolve()), *[f for f in self._recent() if f != str(folder.resolve())]]
+        self.settings.setValue("recent", kept[:8])
+
+    # -- plates
+
+    def ask_plates(self) -> None:
+        files, _ = QFileDialog.getOpenFileNames(
+            self,
+            "Add plates",
+            "",
+            "Movies and pictures (*.mov *.mp4 *.mkv *.avi *.webm *.png *.tif *.tiff *.jpg *.jpeg *.exr *.dpx)",
+        )
+        if files:
+            self.offer_plates([Path(f) for f in files])
+
+    def offer_plates(self, paths: list[Path]) -> None:
+        """Show what was chosen or dropped, and add it. Without a production, one is made first."""
+        if not self.state.session:
+            folder = _free_folder(Path.home() / "Transmixis" / "My film")
+            if not self.make_new(folder, folder.name):
+                return
+        session = self.state.session
+        assert session is not None
+        dialog = AddPlates(session.document.folder, paths, session.document.film.shots, self.state.code, self)
+        if not dialog.found:
+            self._tell("\n".join(dialog.refused) or "There is nothing to add.")
+            return
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.add_plates(dialog.chosen_code(), dialog.title.text().strip(), dialog.plates())
+
+    def add_plates(self, code: str, title: str, plates: list[tuple[Plate, SourceInfo]]) -> None:
+        """Add plates to a shot, making it with a first work order if it is not there."""
+        session = self.state.session
+        if not session or not plates:
+            return
+        shot: Shot | None = next((s for s in session.document.film.shots if s.code == code), None)
+        fresh = shot is None
+        ordered = sorted(plates, key=lambda p: p[0].role != "hero") if fresh else plates
+        for plate, info in ordered:
+            taken = {p.id for p in shot.plates} if shot else set()
+            own = plate.model_copy(update={"id": unique_id(plate.role, taken)})
+            rate = session.document.film.production.rate
+            shot = shot.model_copy(update={"plates": (*shot.plates, own)}) if shot else new_shot(code, title, info, own, rate)
+        assert shot is not None
+        made = first_work_order(shot) if fresh else shot
+        if self.state.change(f"Add plates to {code}", lambda: made):
+            session.document.log.add("plates", f"{len(plates)} plates added to {code}.", code)
+            self.open_shot(code, "")
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event and data and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if not event or not data:
+            return
+        paths = [Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()]
+        event.acceptProposedAction()
+        if len(paths) == 1 and (paths[0] / "production.json").exists():
+            self.open_folder(paths[0])
+        elif paths:
+            QTimer.singleShot(0, lambda: self.offer_plates(paths))
+
+    # -- keys
+
+    def _make_keys(self) -> None:
+        s = self.state
+
+        def key(keys: str, act: Callable[[], object]) -> None:
+            QShortcut(QKeySequence(keys), self).activated.connect(lambda: None if _typing() else act())
+
+        key("F", s.next_fault)
+        key("Shift+F", lambda: s.next_fault(back=True))
+        key("Z", self.bench.next_zoom)
+        key("V", lambda: self._turn_view(1))
+        key("Shift+V", lambda: self._turn_view(-1))
+        key("O", self.bench.toggle_loupe)
+        key("G", self.bench.toggle_ring)
+        key("P", self.bench.pin_here)
+        key("Delete", self.bench.unpin_here)
+        key("U", s.use_proposal)
+        key("K", s.keep_mine)
+        key("M", s.measure_again)
+        key("C", self.bench.add_cue)
+        key("B", lambda: self.show_page("board"))
+        key("J", lambda: self.show_page("log"))
+        key("D", lambda: self.show_page("deliver"))
+        key("F1", lambda: KeysDialog(self).exec())
+        for i, stage in enumerate(STAGES):
+            key(str(i + 1), partial(self.go_to_stage, stage))
+        for keys, act in (
+            ("Ctrl+Z", s.undo),
+            ("Ctrl+Shift+Z", s.redo),
+            ("Ctrl+N", self.ask_new),
+            ("Ctrl+O", self.ask_open),
+            ("Ctrl+Q", self.close),
+        ):
+            QShortcut(QKeySequence(keys), self).activated.connect(act)
+
+    def _turn_view(self, by: int) -> None:
+        self.state.set_view(VIEWS[(VIEWS.index(self.state.view) + by) % len(VIEWS)])
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or self.page != "bench" or _typing():
+            super().keyPressEvent(event)
+            return
+        s, shot = self.state, self.state.shot
+        second = round(float(shot.fps)) if shot else 24
+        moves = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_PageUp: -second, Qt.Key.Key_PageDown: second}
+        code = Qt.Key(event.key())
+        if code in moves:
+            s.set_frame(s.frame + moves[code])
+        elif code == Qt.Key.Key_Home:
+            s.set_frame(1)
+        elif code == Qt.Key.Key_End and shot:
+            s.set_frame(shot.length)
+        elif code in (Qt.Key.Key_Left, Qt.Key.Key_Right) and shot:
+            self._turn_step(shot, 1 if code == Qt.Key.Key_Right else -1)
+        elif code == Qt.Key.Key_Space:
+            self.bench.look.toggle_play()
+        elif code == Qt.Key.Key_Y and not event.isAutoRepeat():
+            self._held_view = s.view
+            s.set_view("Plate")
+        elif code in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            next(iter(self.bench.sheet._rulers.values()), self.bench.viewer).setFocus()
+        elif code == Qt.Key.Key_Escape:
+            self.bench.viewer.setFocus()
+        else:
+            super().keyPressEvent(event)
+
+    def _turn_step(self, shot: Shot, by: int) -> None:
+        ids = [st.id for st in shot.steps]
+        if ids:
+            at = ids.index(self.state.step_id) if self.state.step_id in ids else 0
+            self.state.set_step(ids[(at + by) % len(ids)])
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        if event and event.key() == Qt.Key.Key_Y and not event.isAutoRepeat() and self._held_view:
+            self.state.set_view(self._held_view)
+            self._held_view = ""
+        else:
+            super().keyReleaseEvent(event)
+
+    # -- telling, and the window's state
+
+    def _tell(self, words: str) -> None:
+        """Say what went wrong, where it cannot be overlooked but need not be pressed away."""
+        self.state.said.emit(words, "trouble")
+
+    def ask_trouble(self, words: str) -> None:
+        """A fault of ours, in a box."""
+        QMessageBox.warning(self, "Transmixis", words)
+
+    def _restore(self) -> None:
+        shape = self.settings.value("geometry")
+        if shape is not None:
+            self.restoreGeometry(shape)
+            self.resize(self.settings.value("size", self.size()))
+        else:
+            self.resize(1280, 800)
+        split = self.settings.value("split")
+        if split is not None:
+            self.bench.split.restoreState(split)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.settings.setValue("geometry", self.saveGeometry())
+        self.settings.setValue("size", self.size())
+        self.settings.setValue("split", self.bench.split.saveState())
+        self.deliver.cancel()
+        self.state.close()
+        self.engine.stop()
+        super().closeEvent(event)
+
+
+def _typing() -> bool:
+    """True while a person types into a field, so that letters are not commands."""
+    return isinstance(QApplication.focusWidget(), (QLineEdit, QSpinBox, QComboBox))
+
+
+def _free_folder(wanted: Path) -> Path:
+    n, folder = 1, wanted
+    while folder.exists() and any(folder.iterdir()):
+        n += 1
+        folder = wanted.with_name(f"{wanted.name} {n}")
+    return folder

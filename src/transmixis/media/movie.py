@@ -1,0 +1,256 @@
+"""Reading movies frame by frame, and writing them, with PyAV."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import threading
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+
+from transmixis.core.errors import UserError
+from transmixis.core.types import Array
+from transmixis.media import colour
+
+_TRC_709, _TRC_SRGB, _TRC_LINEAR = 1, 13, 8  # ISO/IEC 23091-2 transfer characteristics
+_SPC_709, _SPC_601 = 1, (5, 6)
+
+
+@dataclass(frozen=True)
+class MovieInfo:
+    """What a movie is. `times` are the frames' presentation times in stream ticks, in order."""
+
+    width: int
+    height: int
+    rate: Fraction
+    pixel_aspect: float
+    frames: int
+    times: tuple[int, ...]
+    codec: str
+    pixel_format: str
+    chroma_halved: bool
+    space: str  # guessed
+    variable: bool  # frame times are not evenly spaced
+    interlaced: bool
+    notes: tuple[str, ...] = ()
+
+
+def _open(path: Path) -> Any:
+    if not path.exists():
+        raise UserError(f"There is no file '{path}'; it may have been moved or renamed.")
+    if path.stat().st_size == 0:
+        raise UserError(f"'{path.name}' is empty (0 bytes); copy it again from where it came.")
+    try:
+        box = av.open(str(path))
+    except (av.FFmpegError, OSError, ValueError) as e:
+        raise UserError(f"'{path.name}' is not a movie that can be read ({_short(e)}); copy it again or export it anew.") from e
+    if not box.streams.video:
+        box.close()
+        raise UserError(f"'{path.name}' holds no picture, only sound or data; choose the movie with the picture.")
+    return box
+
+
+def _short(e: Exception) -> str:
+    return str(getattr(e, "strerror", None) or e).splitlines()[0][:100]
+
+
+def movie_info(path: Path) -> MovieInfo:
+    """Read a movie's head and the time of every frame, without decoding them all."""
+    with _open(path) as box:
+        stream = box.streams.video[0]
+        ctx = stream.codec_context
+        times, notes = [], []
+        try:
+            for packet in box.demux(stream):
+                if packet.pts is not None and packet.size and not packet.is_discard:
+                    times.append(packet.pts)
+        except av.FFmpegError as e:
+            notes.append(f"the file ends too early ({_short(e)})")
+        if not times:
+            raise UserError(f"'{path.name}' holds no frame that can be read; copy it again or export it anew.")
+        times.sort()
+        rate = _rate(stream, times)
+        aspect = stream.sample_aspect_ratio
+        fmt = ctx.format
+        return MovieInfo(
+            width=ctx.width, height=ctx.height, rate=rate, pixel_aspect=float(aspect) if aspect else 1.0,
+            frames=len(times), times=tuple(times), codec=ctx.name, pixel_format=fmt.name if fmt else "",
+            chroma_halved=_halved(fmt), space=_space(ctx), variable=_uneven(times), interlaced=_interlaced(path),
+            notes=tuple(notes),
+        )  # fmt: skip
+
+
+def _interlaced(path: Path) -> bool:
+    with _open(path) as box:
+        try:
+            return bool(next(box.decode(video=0)).interlaced_frame)
+        except (av.FFmpegError, StopIteration, AttributeError):
+            return False
+
+
+def _rate(stream: Any, times: list[int]) -> Fraction:
+    stated = stream.average_rate or stream.guessed_rate
+    if len(times) > 1 and stream.time_base:
+        middle = Fraction(int(np.median(np.diff(times)))) * Fraction(stream.time_base)
+        if middle > 0 and (not stated or abs(float(1 / middle) / float(stated) - 1) > 0.02):
+            return _usual(1 / middle)
+    return Fraction(stated) if stated else Fraction(24)
+
+
+def _usual(rate: Fraction) -> Fraction:
+    """The usual rate within 0.1 %, or the rate as measured."""
+    usual = [Fraction(n) for n in (12, 15, 18, 24, 25, 30, 48, 50, 60, 100, 120)]
+    usual += [Fraction(n * 1000, 1001) for n in (24, 30, 60, 120)]
+    near = min(usual, key=lambda u: abs(float(u / rate) - 1))
+    return near if abs(float(near / rate) - 1) < 0.001 else rate.limit_denominator(1001)
+
+
+def _uneven(times: list[int]) -> bool:
+    """True if steps differ by more than a fifth of the usual step (rounding to ticks stays below that)."""
+    if len(times) < 3:
+        return False
+    steps = np.diff(times)
+    usual = float(np.median(steps))
+    return bool(np.abs(steps - usual).max() > max(1.0, 0.2 * usual))
+
+
+def _halved(fmt: Any) -> bool:
+    """True for 4:2:0, where a component is subsampled both ways."""
+    return fmt is not None and ("420" in fmt.name or fmt.name in ("nv12", "nv21", "p010le", "p016le"))
+
+
+def _space(ctx: Any) -> str:
+    trc = getattr(ctx, "color_trc", None)
+    if trc == _TRC_709:
+        return colour.CAMERA_709
+    if trc == _TRC_LINEAR:
+        return colour.LINEAR
+    return colour.SRGB
+
+
+class MovieReader:
+    """Random access to a movie's frames; keeps the decoder where it stands, so going forwards is cheap. Thread-safe."""
+
+    def __init__(self, path: Path, info: MovieInfo) -> None:
+        self._path, self._info = path, info
+        self._box: Any = None
+        self._frames: Any = None
+        self._next = -1
+        self._lock = threading.Lock()
+
+    def read(self, index: int) -> Array:
+        """Frame `index` (0-based) as (h, w, 3) uint8 or uint16 RGB codes. Raises UserError naming the frame."""
+        if not 0 <= index < self._info.frames:
+            raise UserError(f"'{self._path.name}' has {self._info.frames} frames, so there is no frame {index + 1}.")
+        with self._lock:
+            try:
+                return self._read(index)
+            except (av.FFmpegError, StopIteration, OSError) as e:
+                self._close()
+                raise UserError(f"Frame {index + 1} of '{self._path.name}' cannot be decoded ({_short(e)}).") from e
+
+    def _read(self, index: int) -> Array:
+        if self._box is None or not self._next <= index <= self._next + 24:
+            self._seek(index)
+        wanted = self._info.times[index]
+        for frame in self._frames:
+            if frame.pts is not None and frame.pts >= wanted:
+                self._next = index + 1
+                return self._rgb(frame)
+        raise StopIteration("the file ends before this frame")
+
+    def _seek(self, index: int) -> None:
+        if self._box is None:
+            self._box = _open(self._path)
+            self._box.streams.video[0].thread_type = "AUTO"
+        stream = self._box.streams.video[0]
+        self._box.seek(self._info.times[index], stream=stream, backward=True)
+        self._frames = self._box.decode(stream)
+
+    def _rgb(self, frame: Any) -> Array:
+        deep = any(c.bits > 8 for c in frame.format.components)
+        space = "ITU601" if frame.colorspace in _SPC_601 else "ITU709"
+        rgb = frame.reformat(format="rgb48le" if deep else "rgb24", src_colorspace=space)
+        return np.asarray(rgb.to_ndarray())
+
+    def _close(self) -> None:
+        if self._box is not None:
+            self._box.close()
+        self._box, self._frames, self._next = None, None, -1
+
+    def close(self) -> None:
+        """Let go of the file."""
+        with self._lock:
+            self._close()
+
+
+@dataclass(frozen=True)
+class MovieKind:
+    """A way of writing movies."""
+
+    codec: str
+    pixel_format: str
+    suffix: str
+    options: dict[str, str]
+    words: str
+
+
+MOVIE_KINDS = {
+    "prores": MovieKind("prores_ks", "yuv444p10le", ".mov", {"profile": "4"}, "ProRes 4444, for going on in an edit"),
+    "h264": MovieKind("libx264", "yuv420p", ".mp4", {"crf": "16", "preset": "medium"}, "H.264, small, for looking at"),
+    "ffv1": MovieKind("ffv1", "gbrp16le", ".mkv", {"level": "3", "slicecrc": "1"}, "FFV1, lossless, for the archive"),
+}
+
+
+class MovieWriter:
+    """Write working-space frames to a movie; the file appears under its name only when it is whole."""
+
+    def __init__(self, path: Path, kind: str, width: int, height: int, rate: Fraction) -> None:
+        self.kind = MOVIE_KINDS[kind]
+        self._path, self._part = path, path.with_name(f".{path.stem}.part{path.suffix}")
+        if kind == "h264" and (width % 2 or height % 2):
+            raise UserError(f"H.264 needs an even width and height, not {width} x {height}; choose FFV1 or ProRes.")
+        try:
+            # without the time of day and random marks, so that the same frames give the same file
+            self._box = av.open(str(self._part), "w", options={"fflags": "+bitexact"})
+            stream: Any = self._box.add_stream(self.kind.codec, rate=rate, options=dict(self.kind.options))
+        except (av.FFmpegError, OSError) as e:
+            raise UserError(f"Cannot write '{path}' ({_short(e)}); choose another place.") from e
+        self._stream = stream
+        stream.width, stream.height, stream.pix_fmt = width, height, self.kind.pixel_format
+        ctx = stream.codec_context
+        ctx.color_primaries, ctx.color_trc = 1, _TRC_SRGB
+        if not self.kind.pixel_format.startswith("gbr"):
+            ctx.colorspace, ctx.color_range = _SPC_709, 1
+
+    def write(self, linear: Array) -> None:
+        """Add one (h, w, 3 or 4) working-space frame; alpha is left out (over black)."""
+        coded = colour.from_working(linear[..., :3], colour.SRGB)
+        codes = (np.clip(coded, 0, 1) * 65535 + 0.5).astype(np.uint16)
+        frame = av.VideoFrame.from_ndarray(codes, format="rgb48le")
+        if not self.kind.pixel_format.startswith("gbr"):
+            frame = frame.reformat(format=self.kind.pixel_format, dst_colorspace="ITU709", dst_color_range="MPEG")
+        try:
+            self._box.mux(self._stream.encode(frame))
+        except (av.FFmpegError, OSError) as e:
+            raise UserError(f"Cannot write '{self._path}' ({_short(e)}); free some space, then render again.") from e
+
+    def finish(self) -> None:
+        """Close the file and give it its name."""
+        try:
+            self._box.mux(self._stream.encode(None))
+            self._box.close()
+            os.replace(self._part, self._path)
+        except (av.FFmpegError, OSError) as e:
+            raise UserError(f"Cannot finish '{self._path}' ({_short(e)}); free some space, then render again.") from e
+
+    def abandon(self) -> None:
+        """Close and remove what was written."""
+        with contextlib.suppress(av.FFmpegError, OSError):  # the file is removed anyway
+            self._box.close()
+        self._part.unlink(missing_ok=True)

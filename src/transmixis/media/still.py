@@ -1,0 +1,160 @@
+"""Reading and writing single pictures with OpenImageIO."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+
+from transmixis.core.errors import UserError
+from transmixis.core.types import Array
+from transmixis.media import colour
+
+MAX_PIXELS = 200_000_000  # a picture larger than this is refused before memory is taken
+
+
+@dataclass(frozen=True)
+class StillInfo:
+    """What a picture file says of itself."""
+
+    width: int
+    height: int
+    channels: int
+    kind: str  # uint8, uint16, half, float
+    pixel_aspect: float
+    space: str  # guessed
+
+
+def still_info(path: Path) -> StillInfo:
+    """Read the head of a picture file. Raises UserError if it cannot be read."""
+    reader = oiio.ImageInput.open(str(path))
+    if reader is None:
+        raise UserError(_why(path, oiio.geterror()))
+    spec = reader.spec()
+    reader.close()
+    if spec.width * spec.height > MAX_PIXELS:
+        raise UserError(f"'{path.name}' says it is {spec.width} x {spec.height}, more than can be opened; check the file.")
+    kind = {"uint8": "uint8", "uint16": "uint16", "half": "half", "float": "float"}.get(str(spec.format), str(spec.format))
+    aspect = float(spec.get_float_attribute("PixelAspectRatio", 1.0)) or 1.0
+    space = colour.LINEAR if kind in ("half", "float", "double") else colour.SRGB
+    return StillInfo(spec.width, spec.height, spec.nchannels, kind, aspect, space)
+
+
+def _why(path: Path, detail: str) -> str:
+    if not path.exists():
+        return f"There is no file '{path}'; it may have been moved or renamed."
+    if path.stat().st_size == 0:
+        return f"'{path.name}' is empty (0 bytes); copy it again from where it came."
+    reason = detail.strip().splitlines()[0][:120] if detail.strip() else "not a picture that can be read"
+    return f"'{path.name}' cannot be read ({reason}); copy it again, or leave the frame out."
+
+
+def read_coded(path: Path) -> Array:
+    """Read a picture as (h, w, 3 or 4) values as stored: uint8, uint16 or float32. Grey becomes RGB.
+
+    A file that ends too early is refused, not filled with black.
+    """
+    still_info(path)  # refuses what is too large
+    as_stored = oiio.ImageSpec()
+    as_stored.attribute("oiio:UnassociatedAlpha", 1)  # or integer formats would be premultiplied in coded values
+    reader = oiio.ImageInput.open(str(path), as_stored)
+    if reader is None:
+        raise UserError(_why(path, oiio.geterror()))
+    try:
+        spec = reader.spec()
+        wanted = {"uint8": "uint8", "uint16": "uint16"}.get(str(spec.format), "float")
+        names = list(spec.channelnames)
+        data = reader.read_image(0, 0, 0, spec.nchannels, wanted)
+        error = reader.geterror()
+    finally:
+        reader.close()
+    if data is None or error:
+        raise UserError(_why(path, error or "the file ends too early"))
+    return _as_rgb(np.asarray(data).reshape(spec.height, spec.width, spec.nchannels), names)
+
+
+def _as_rgb(data: Array, names: list[str]) -> Array:
+    upper = [n.upper().split(".")[-1] for n in names]
+    if data.shape[2] == 1:
+        return np.repeat(data, 3, axis=2)
+    if data.shape[2] == 2:  # grey and alpha
+        return np.concatenate([np.repeat(data[..., :1], 3, axis=2), data[..., 1:]], axis=2)
+    if {"R", "G", "B"} <= set(upper):
+        order = [upper.index(c) for c in "RGB"] + ([upper.index("A")] if "A" in upper else [])
+        return np.ascontiguousarray(data[..., order])
+    return np.ascontiguousarray(data[..., :4])
+
+
+def to_linear(coded: Array, space: str) -> Array:
+    """Stored values to working-space float32, premultiplied if there is alpha. NaN and infinity become 0."""
+    if coded.dtype in (np.uint8, np.uint16) and colour.works_by_channel(space):
+        table = colour.decode_table(space, 256 if coded.dtype == np.uint8 else 65536)
+        rgb = table[coded[..., :3]]
+    else:
+        rgb = colour.to_working(as_unit_float(coded[..., :3]), space)
+    if not np.isfinite(rgb).all():
+        rgb = np.nan_to_num(rgb, nan=0.0, posinf=0.0, neginf=0.0)
+    if coded.shape[2] == 3:
+        return np.ascontiguousarray(rgb, np.float32)
+    alpha = np.nan_to_num(as_unit_float(coded[..., 3:]))
+    if coded.dtype in (np.uint8, np.uint16):  # integer formats are stored straight; float ones premultiplied
+        rgb = rgb * alpha
+    return np.concatenate([rgb, alpha], axis=2).astype(np.float32)
+
+
+def as_unit_float(coded: Array) -> Array:
+    """Integer codes to 0..1 float32; floats pass."""
+    if coded.dtype == np.uint8:
+        return coded.astype(np.float32) / np.float32(255)
+    if coded.dtype == np.uint16:
+        return coded.astype(np.float32) / np.float32(65535)
+    return coded.astype(np.float32, copy=False)
+
+
+def write_still(path: Path, linear: Array, *, kind: str, space: str | None = None) -> None:
+    """Write working-space (h, w, 1, 3 or 4) to `path`, by way of a temporary file so that no half frame is ever seen.
+
+    `kind`: half, float, uint16, uint8. Float kinds stay linear; integer ones are coded to `space` (sRGB) and stored
+    straight, not premultiplied, when there is alpha. One channel (a matte) is never coded.
+    """
+    data = np.asarray(linear, np.float32)
+    if data.ndim == 2:
+        data = data[..., None]
+    target = space or (colour.LINEAR if kind in ("half", "float") else colour.SRGB)
+    if data.shape[2] >= 3:
+        data = _coded_for(data, target, straight=kind in ("uint8", "uint16"))
+    if kind in ("uint8", "uint16"):
+        top = 255 if kind == "uint8" else 65535
+        data = (np.clip(data, 0, 1) * top + 0.5).astype(np.uint8 if kind == "uint8" else np.uint16)
+    part = path.with_name(f".{path.stem}.part{path.suffix}")
+    spec = oiio.ImageSpec(data.shape[1], data.shape[0], data.shape[2], kind)
+    spec.attribute("DateTime", "1970:01:01 00:00:00")  # the time of day would make equal frames differ
+    if path.suffix == ".exr":
+        spec.attribute("compression", "zip")
+    elif data.shape[2] == 4:
+        spec.attribute("oiio:UnassociatedAlpha", 1)
+    if data.shape[2] == 1:
+        spec.channelnames = ("A",) if path.suffix == ".exr" else ("Y",)
+    writer = oiio.ImageOutput.create(str(part))
+    if writer is None or not writer.open(str(part), spec):
+        raise UserError(
+            f"Cannot write '{path}' ({oiio.geterror() if writer is None else writer.geterror()}); choose another place."
+        )
+    fine = writer.write_image(np.ascontiguousarray(data)) and writer.close()
+    if not fine:
+        why = writer.geterror().strip() or "the disk may be full"
+        part.unlink(missing_ok=True)
+        raise UserError(f"Cannot write '{path}' ({why}); free some space or choose another place, then go on.")
+    os.replace(part, path)
+
+
+def _coded_for(data: Array, space: str, *, straight: bool) -> Array:
+    rgb = data[..., :3]
+    if data.shape[2] == 4 and straight:
+        a = data[..., 3:]
+        rgb = np.where(a > 1e-4, rgb / np.maximum(a, 1e-4), 0)
+    rgb = colour.from_working(rgb, space)
+    return np.concatenate([rgb, data[..., 3:]], axis=2)

@@ -1,0 +1,1 @@
+"""The document: production, shots, plates, steps, pins, undo, store, log book; and rendering a work order."""

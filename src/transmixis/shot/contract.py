@@ -1,0 +1,115 @@
+"""What a step kind is. See docs/adding-a-step.md."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal, Protocol
+
+from pydantic import BaseModel
+
+from transmixis.core.progress import Progress
+from transmixis.core.readings import Reading
+from transmixis.core.types import Array, Matte
+from transmixis.shot.model import Shot, Stage
+
+ProductKind = Literal["picture", "matte", "readings"]
+Analysis = Mapping[str, Array]
+
+
+@dataclass(frozen=True)
+class Slot:
+    """An input of a step: its name, what it is in plain words, what it takes, and whether it may stay empty."""
+
+    name: str
+    words: str
+    takes: Literal["picture", "matte", "any"] = "picture"
+    optional: bool = False
+
+
+@dataclass(frozen=True)
+class Product:
+    """What a step gives at a frame. `picture` is (h, w, 3) or premultiplied (h, w, 4); `matte` (h, w). `work` is what the
+    readings need beside it; it is never cached."""
+
+    picture: Array | None = None
+    matte: Matte | None = None
+    work: Any = field(default=None, compare=False)
+
+
+@dataclass(frozen=True)
+class Effect:
+    """A reading now and as expected if the proposal is used; both in `unit` against `limit`."""
+
+    reading: str
+    now: float
+    then: float
+    unit: str
+    limit: float
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """Measured settings: `values` by parameter, one sentence of reason, effects, what it gains and costs, the frames covered."""
+
+    values: dict[str, Any]
+    reason: str
+    effects: tuple[Effect, ...] = ()
+    gains: str = ""
+    costs: str = ""
+    frames: tuple[int, int] | None = None
+
+
+class Inputs(Protocol):
+    """What a step kind may ask for. Frames are the shot's, 1..length."""
+
+    shot: Shot
+    step_id: str
+
+    def has(self, slot: str) -> bool: ...
+    def picture(self, slot: str, frame: int) -> Array: ...
+    def matte(self, slot: str, frame: int) -> Matte: ...
+    def fresh(self, slot: str, frame: int) -> Product: ...
+    def own(self, frame: int) -> Product: ...
+    def is_still(self, slot: str) -> bool: ...
+    def analysis(self) -> Analysis: ...
+
+
+class StepKind(ABC):
+    """One kind of step. Instances hold no state."""
+
+    kind: ClassVar[str]
+    title: ClassVar[str]
+    stage: ClassVar[Stage]
+    product: ClassVar[ProductKind]
+    version: ClassVar[int] = 1
+    says: ClassVar[str]  # what it does, after the step's name
+    slots: ClassVar[tuple[Slot, ...]]
+    Params: ClassVar[type[BaseModel]]
+    analyses: ClassVar[bool] = False
+    analysis_params: ClassVar[tuple[str, ...]] = ()  # the parameters that the analysis depends on
+    frames_back: ClassVar[int] = 0  # how many earlier frames the readings look at
+
+    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+        """Measure and propose settings; None when there is nothing to better."""
+        return None
+
+    def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
+        """Work through the whole range; the result is stored with the project."""
+        raise NotImplementedError
+
+    @abstractmethod
+    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+        """The product at a frame: same inputs, same bytes."""
+
+    @abstractmethod
+    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+        """The readings of a product just computed."""
+
+
+def sample_frames(length: int, most: int) -> list[int]:
+    """At most `most` frames spread evenly over 1..length, both ends among them."""
+    if length <= most:
+        return list(range(1, length + 1))
+    return sorted({1 + round(i * (length - 1) / (most - 1)) for i in range(most)})

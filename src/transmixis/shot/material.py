@@ -1,0 +1,80 @@
+"""The plates of a production, opened once and shared; where a shot's frame lies in a plate."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+
+from transmixis.core.errors import UserError
+from transmixis.media.source import Source, open_source
+from transmixis.shot.model import Plate, Shot
+from transmixis.shot.store import real_path
+
+
+class Material:
+    """Opens each plate's material once. Thread-safe."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._open: dict[tuple[str, str | None, bool | None], Source] = {}
+        self._lock = threading.Lock()
+
+    def source(self, plate: Plate) -> Source:
+        """The plate's material, read as the plate says. Raises UserError."""
+        key = (plate.path, plate.space, plate.chroma_halved)
+        with self._lock:
+            if key not in self._open:
+                source = open_source(real_path(self._folder, plate.path))
+                self._open[key] = source.with_settings(space=plate.space, chroma_halved=plate.chroma_halved)
+            return self._open[key]
+
+    def is_open(self, plate: Plate) -> bool:
+        """True if `source` would answer at once."""
+        return (plate.path, plate.space, plate.chroma_halved) in self._open
+
+    def pixel_aspect(self, plate: Plate) -> float:
+        """Width over height of the plate's pixels: as set, else as the file says, else 1."""
+        if plate.pixel_aspect is not None:
+            return plate.pixel_aspect
+        return self.source(plate).info.pixel_aspect if self.is_open(plate) else 1.0
+
+    def frame_in(self, plate: Plate, frame: int) -> int:
+        """The plate's frame (1..count) for a shot's frame. A single frame stands for all; others end with a UserError."""
+        info = self.source(plate).info
+        if info.count == 1:
+            return 1
+        n = frame + plate.offset
+        if not 1 <= n <= info.count:
+            raise UserError(f"Plate '{plate.name or plate.id}' has no frame for frame {frame} of the shot: it has {info.count}.")
+        return n
+
+    def stamp(self, plate: Plate, frame: int) -> str:
+        """A text that changes whenever the frame's file does; 'missing' if it is not there."""
+        source = self.source(plate)
+        n = self.frame_in(plate, frame)
+        try:
+            path = source.file_of(n)
+            st = path.stat()
+        except (OSError, UserError):
+            return f"missing:{n}"
+        return f"{path.name}:{n}:{st.st_mtime_ns}:{st.st_size}:{source.info.space}:{source.info.chroma_halved}"
+
+    def stamp_all(self, plate: Plate, shot: Shot) -> str:
+        """A text that changes whenever any frame of the plate that the shot uses does."""
+        source = self.source(plate)
+        if source.info.kind == "movie" or source.info.count == 1:
+            return self.stamp(plate, 1 - plate.offset if source.info.kind == "movie" else 1)
+        return ";".join(self._stamp_or_gap(plate, n) for n in range(1, shot.length + 1))
+
+    def _stamp_or_gap(self, plate: Plate, frame: int) -> str:
+        try:
+            return self.stamp(plate, frame)
+        except UserError:
+            return "none"
+
+    def forget(self) -> None:
+        """Close everything; the next use opens anew, so changed folders are seen."""
+        with self._lock:
+            for s in self._open.values():
+                s.close()
+            self._open.clear()

@@ -1,0 +1,157 @@
+"""The document as data: immutable, so that undo is keeping the old one. Frames of a shot are counted from 1."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+SCHEMA = 1
+
+Role = Literal["hero", "clean", "background", "element", "reference", "still"]
+ROLES: tuple[Role, ...] = ("hero", "clean", "background", "element", "reference", "still")
+Stage = Literal["Plan", "Survey", "Matte", "Motion", "Repair", "Build", "Check", "Deliver"]
+STAGES: tuple[Stage, ...] = ("Plan", "Survey", "Matte", "Motion", "Repair", "Build", "Check", "Deliver")
+Easing = Literal["hold", "linear", "smooth", "bezier"]
+
+
+class Record(BaseModel):
+    """Base of all documents: frozen, and strict about unknown fields, so that a wrong file is told and not half-read."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Pin(Record):
+    """A value that a person set at a frame. `handles` are the two points of a cubic-bezier to the next pin."""
+
+    frame: int
+    value: Any
+    easing: Easing = "smooth"
+    handles: tuple[float, float, float, float] = (0.42, 0.0, 0.58, 1.0)
+
+
+class Plate(Record):
+    """A recording used by a shot. `path` is relative to the project where it lies under it. None: as guessed."""
+
+    id: str
+    role: Role
+    path: str
+    name: str = ""
+    space: str | None = None
+    chroma_halved: bool | None = None
+    pixel_aspect: float | None = Field(default=None, gt=0.05, lt=20)  # width over height of a pixel
+    offset: int = 0  # frames of the plate skipped before the shot's frame 1
+    rate: str | None = None
+
+
+class Verdict(Record):
+    """A person's answer to a finding."""
+
+    step: str
+    reading: str
+    first: int
+    last: int
+    answer: Literal["mended", "accepted", "reshoot"]
+    reason: str = ""
+
+
+class Step(Record):
+    """One operation. `inputs` map a slot to 'plate:ID' or 'step:ID'. `pins` map a parameter to its pins."""
+
+    id: str
+    kind: str
+    name: str
+    on: bool = True
+    inputs: dict[str, str] = Field(default_factory=dict)
+    params: dict[str, Any] = Field(default_factory=dict)
+    pins: dict[str, tuple[Pin, ...]] = Field(default_factory=dict)
+    limits: dict[str, float] = Field(default_factory=dict)
+
+
+class Cue(Record):
+    """A named frame."""
+
+    frame: int
+    name: str
+
+
+class Shot(Record):
+    """A frame range of the film with its plates and its work order. Size and rate come from the hero plate at first."""
+
+    code: str
+    title: str = ""
+    length: int = Field(ge=1, le=1_000_000)
+    rate: str = "24"
+    width: int = Field(ge=1, le=65536)
+    height: int = Field(ge=1, le=65536)
+    plates: tuple[Plate, ...] = ()
+    steps: tuple[Step, ...] = ()
+    cues: tuple[Cue, ...] = ()
+    verdicts: tuple[Verdict, ...] = ()
+    hours_estimate: float = Field(default=8.0, ge=0)
+    hours_spent: float = Field(default=0.0, ge=0)
+    output: str | None = None  # the step that is delivered; None: the last that gives a picture
+    delivered: str = ""
+
+    @field_validator("rate")
+    @classmethod
+    def _rate_is_a_number(cls, v: str) -> str:
+        if not 0 < Fraction(v) <= 1000:
+            raise ValueError("a rate lies between 0 and 1000 frames a second")
+        return v
+
+    @property
+    def fps(self) -> Fraction:
+        return Fraction(self.rate)
+
+    def step(self, step_id: str) -> Step:
+        """The step with this id. Raises KeyError."""
+        for s in self.steps:
+            if s.id == step_id:
+                return s
+        raise KeyError(step_id)
+
+    def plate(self, plate_id: str) -> Plate:
+        """The plate with this id. Raises KeyError."""
+        for p in self.plates:
+            if p.id == plate_id:
+                return p
+        raise KeyError(plate_id)
+
+    def plate_of_role(self, role: Role) -> Plate | None:
+        """The first plate in this role."""
+        return next((p for p in self.plates if p.role == role), None)
+
+    def with_step(self, step: Step) -> Shot:
+        """This shot with one step replaced."""
+        return self.model_copy(update={"steps": tuple(step if s.id == step.id else s for s in self.steps)})
+
+
+class Production(Record):
+    """A film: what `production.json` holds. Shots are kept in files of their own."""
+
+    schema_number: int = SCHEMA
+    name: str
+    rate: str = "24"
+    shots: tuple[str, ...] = ()
+
+
+class Film(Record):
+    """The whole document in memory: a production and its shots in order."""
+
+    production: Production
+    shots: tuple[Shot, ...] = ()
+
+    def shot(self, code: str) -> Shot:
+        """The shot with this code. Raises KeyError."""
+        for s in self.shots:
+            if s.code == code:
+                return s
+        raise KeyError(code)
+
+    def with_shot(self, shot: Shot) -> Film:
+        """This film with one shot replaced or added at the end."""
+        codes = [s.code for s in self.shots]
+        shots = tuple(shot if s.code == shot.code else s for s in self.shots) if shot.code in codes else (*self.shots, shot)
+        return Film(production=self.production.model_copy(update={"shots": tuple(s.code for s in shots)}), shots=shots)

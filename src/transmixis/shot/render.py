@@ -1,0 +1,324 @@
+"""Rendering a work order: what any step gives at any frame, computed once and kept by what it depends on."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import json
+import threading
+from typing import Any
+
+import numpy as np
+from pydantic import BaseModel, ValidationError
+
+from transmixis.core.errors import UserError
+from transmixis.core.progress import Progress
+from transmixis.core.readings import Reading
+from transmixis.core.types import Array, Matte
+from transmixis.media.cache import FrameCache, frozen
+from transmixis.shot.contract import Analysis, Product, Proposal
+from transmixis.shot.material import Material
+from transmixis.shot.model import Shot, Step
+from transmixis.shot.pins import params_at
+from transmixis.shot.steps import kind_of
+from transmixis.shot.stored import AnalysisStore, ReadingStore
+
+DEFAULT_CACHE = 1 << 30  # bytes
+
+
+def digest(*parts: Any) -> str:
+    """A short hash of plain values."""
+    return hashlib.sha1(json.dumps(parts, sort_keys=True, default=str).encode()).hexdigest()[:24]
+
+
+class Renderer:
+    """Renders one state of one shot. Making another for a changed shot is cheap: cache and stores are shared."""
+
+    def __init__(
+        self,
+        shot: Shot,
+        material: Material,
+        cache: FrameCache | None = None,
+        analyses: AnalysisStore | None = None,
+        readings: ReadingStore | None = None,
+    ) -> None:
+        self.shot, self.material = shot, material
+        self.cache = cache or FrameCache(DEFAULT_CACHE)
+        self.analyses, self.readings = analyses or AnalysisStore(None), readings or ReadingStore(None)
+        self.progress = Progress()
+        self._keys: dict[tuple[str, int], str] = {}
+        self._whole: dict[str, str] = {}
+        self._lock = threading.RLock()
+        refuse_cycles(shot)
+
+    @property
+    def prepared(self) -> bool:
+        """True if every plate's material is open, so that keys can be had without waiting for the disk."""
+        return all(self.material.is_open(p) for p in self.shot.plates)
+
+    def prepare(self) -> None:
+        """Open every plate's material; what cannot be opened is told where it is used."""
+        for p in self.shot.plates:
+            with contextlib.suppress(UserError):
+                self.material.source(p)
+
+    # -- keys: what a product depends on, as one hash
+
+    def key(self, ref: str, frame: int) -> str:
+        """Content key of 'plate:ID' or 'step:ID' at a frame."""
+        with self._lock:
+            if (ref, frame) not in self._keys:
+                self._keys[ref, frame] = self._make_key(ref, frame)
+            return self._keys[ref, frame]
+
+    def _make_key(self, ref: str, frame: int) -> str:
+        what, name = split_ref(ref)
+        if what == "plate":
+            plate = self._plate(name)
+            return digest("plate", plate.path, self.material.stamp(plate, frame))
+        step = self._step(name)
+        kind = kind_of(step.kind)
+        size = (self.shot.width, self.shot.height, self.shot.length)
+        inputs = {slot: self.key(r, frame) for slot, r in self._live_inputs(step).items()}
+        whole = self.whole_key(ref) if kind.analyses else ""
+        return digest("step", step.kind, kind.version, params_at(step, frame), size, inputs, whole)
+
+    def whole_key(self, ref: str) -> str:
+        """Key of everything that a whole-range analysis of this step, or of what it reads, depends on."""
+        with self._lock:
+            if ref not in self._whole:
+                self._whole[ref] = self._make_whole(ref)
+            return self._whole[ref]
+
+    def _make_whole(self, ref: str) -> str:
+        what, name = split_ref(ref)
+        if what == "plate":
+            return digest("plate", self._plate(name).path, self.material.stamp_all(self._plate(name), self.shot))
+        step = self._step(name)
+        kind = kind_of(step.kind)
+        inputs = {slot: self.whole_key(r) for slot, r in self._live_inputs(step).items() if slot != "garbage"}
+        params = self._params(step, 1).model_dump()
+        if kind.analyses:
+            params = {k: params[k] for k in kind.analysis_params}
+        pins = {} if kind.analyses else {k: [p.model_dump() for p in v] for k, v in step.pins.items()}
+        return digest("whole", step.kind, kind.version, params, pins, inputs, self.shot.length)
+
+    # -- products
+
+    def product(self, ref: str, frame: int) -> Product:
+        """The product without its working parts, from the cache if it is there. Raises UserError for missing frames."""
+        key = self.key(ref, frame)
+        made = self.cache.get_or_make(("product", key), lambda: self._kept(self.fresh(ref, frame)))
+        return Product(picture=made[0], matte=made[1])
+
+    @staticmethod
+    def _kept(p: Product) -> tuple[Array | None, Array | None]:
+        return (frozen(p.picture) if p.picture is not None else None, frozen(p.matte) if p.matte is not None else None)
+
+    def is_cached(self, ref: str, frame: int) -> bool:
+        """True if the product can be had at once."""
+        try:
+            return ("product", self.key(ref, frame)) in self.cache
+        except UserError:
+            return False
+
+    def fresh(self, ref: str, frame: int) -> Product:
+        """Compute the product now, working parts included."""
+        what, name = split_ref(ref)
+        if what == "plate":
+            plate = self._plate(name)
+            return Product(picture=self.material.source(plate).read(self.material.frame_in(plate, frame)))
+        step = self._step(name)
+        if not step.on:
+            return self._passed(step, frame)
+        return kind_of(step.kind).compute(StepInputs(self, step), self._params(step, frame), frame)
+
+    def _passed(self, step: Step, frame: int) -> Product:
+        """A step that is switched off lets its first input through."""
+        kind = kind_of(step.kind)
+        if kind.product == "matte":
+            return Product(matte=np.ones((self.shot.height, self.shot.width), np.float32))
+        for slot in kind.slots:
+            if slot.name in step.inputs:
+                return self.product(step.inputs[slot.name], frame)
+        return Product()
+
+    # -- readings, analyses, proposals
+
+    def measure(self, step_id: str, frame: int) -> list[Reading]:
+        """Readings of a step at a frame, stored ones if nothing has changed. A broken frame gives a reading that says so."""
+        step = self._step(step_id)
+        if not step.on:
+            return []
+        try:
+            key = digest(self.key(f"step:{step_id}", frame), self._before_key(step, frame))
+        except UserError as e:
+            return [Reading("frame", None, "", 1.0, note=str(e))]
+        known = self.readings.get(key)
+        if known is None:
+            known = self._measure_now(step, frame)
+            self.readings.put(key, known)
+        return [self._with_limit(step, r) for r in known]
+
+    def _before_key(self, step: Step, frame: int) -> str:
+        back = kind_of(step.kind).frames_back
+        return self.key(f"step:{step.id}", frame - 1) if back and frame > 1 else ""
+
+    def known_readings(self, step_id: str, frame: int) -> list[Reading] | None:
+        """Stored readings, or None if they would have to be measured."""
+        step = self._step(step_id)
+        if not step.on:
+            return []
+        try:
+            known = self.readings.get(digest(self.key(f"step:{step_id}", frame), self._before_key(step, frame)))
+        except UserError as e:
+            return [Reading("frame", None, "", 1.0, note=str(e))]
+        return None if known is None else [self._with_limit(step, r) for r in known]
+
+    def _measure_now(self, step: Step, frame: int) -> list[Reading]:
+        kind, inputs = kind_of(step.kind), StepInputs(self, step)
+        params = self._params(step, frame)
+        try:
+            product = kind.compute(inputs, params, frame)
+            if kind.product != "readings":
+                self.cache.put(("product", self.key(f"step:{step.id}", frame)), self._kept(product))
+            return kind.read(inputs, params, product, frame)
+        except UserError as e:
+            return [Reading("frame", None, "", 1.0, note=str(e))]
+
+    @staticmethod
+    def _with_limit(step: Step, r: Reading) -> Reading:
+        if r.name not in step.limits:
+            return r
+        return Reading(r.name, r.value, r.unit, step.limits[r.name], r.better, r.spot, r.note)
+
+    def analysis(self, step_id: str) -> Analysis:
+        """The step's whole-range analysis; made now if it is not stored."""
+        step = self._step(step_id)
+        key = self.whole_key(f"step:{step_id}")
+        return self.analyses.get_or_make(
+            key, lambda: kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
+        )
+
+    def has_analysis(self, step_id: str) -> bool:
+        return not kind_of(self._step(step_id).kind).analyses or self.analyses.has(self.whole_key(f"step:{step_id}"))
+
+    def propose(self, step_id: str, progress: Progress | None = None, frame: int = 1) -> Proposal | None:
+        """Measured settings for a step, compared with what is set at `frame`."""
+        step = self._step(step_id)
+        return kind_of(step.kind).propose(StepInputs(self, step), self._params(step, frame), progress or Progress())
+
+    # -- the document
+
+    def _plate(self, name: str) -> Any:
+        try:
+            return self.shot.plate(name)
+        except KeyError:
+            raise UserError(f"Shot {self.shot.code} has no plate '{name}'; add it, or connect the step to another.") from None
+
+    def _step(self, name: str) -> Step:
+        try:
+            return self.shot.step(name)
+        except KeyError:
+            raise UserError(f"Shot {self.shot.code} has no step '{name}'; connect what uses it to another.") from None
+
+    def _live_inputs(self, step: Step) -> dict[str, str]:
+        """The inputs that are connected. Raises UserError for a needed one that is not."""
+        out = {}
+        for slot in kind_of(step.kind).slots:
+            if step.inputs.get(slot.name):
+                out[slot.name] = step.inputs[slot.name]
+            elif not slot.optional:
+                raise UserError(f"Step '{step.name}' needs {slot.words}; connect it in the step sheet.")
+        return out
+
+    def _params(self, step: Step, frame: int) -> BaseModel:
+        try:
+            return kind_of(step.kind).Params.model_validate(params_at(step, frame))
+        except ValidationError as e:
+            first = e.errors()[0]
+            raise UserError(f"Step '{step.name}': {'.'.join(map(str, first['loc']))} {first['msg'].lower()}; set it anew.") from e
+
+
+class StepInputs:
+    """What one step may ask of the renderer (contract.Inputs)."""
+
+    def __init__(self, renderer: Renderer, step: Step) -> None:
+        self._r, self._step = renderer, step
+        self.shot, self.step_id = renderer.shot, step.id
+
+    def has(self, slot: str) -> bool:
+        return bool(self._step.inputs.get(slot))
+
+    def _ref(self, slot: str) -> str:
+        ref = self._step.inputs.get(slot)
+        if not ref:
+            words = next((s.words for s in kind_of(self._step.kind).slots if s.name == slot), slot)
+            raise UserError(f"Step '{self._step.name}' needs {words}; connect it in the step sheet.")
+        return ref
+
+    def picture(self, slot: str, frame: int) -> Array:
+        p = self._r.product(self._ref(slot), frame).picture
+        if p is None:
+            raise UserError(f"What '{self._step.name}' takes as {slot} gives no picture; connect another.")
+        return p
+
+    def matte(self, slot: str, frame: int) -> Matte:
+        p = self._r.product(self._ref(slot), frame)
+        if p.matte is not None:
+            return p.matte
+        if p.picture is not None and p.picture.shape[2] == 4:
+            return np.ascontiguousarray(p.picture[..., 3])
+        raise UserError(f"What '{self._step.name}' takes as {slot} gives no matte; connect another.")
+
+    def fresh(self, slot: str, frame: int) -> Product:
+        return self._r.fresh(self._ref(slot), frame)
+
+    def own(self, frame: int) -> Product:
+        return self._r.product(f"step:{self.step_id}", frame)
+
+    def is_still(self, slot: str) -> bool:
+        what, name = split_ref(self._ref(slot))
+        return what == "plate" and self._r.material.source(self.shot.plate(name)).info.count == 1
+
+    def analysis(self) -> Analysis:
+        return self._r.analysis(self.step_id)
+
+
+def split_ref(ref: str) -> tuple[str, str]:
+    """'plate:hero' as ('plate', 'hero')."""
+    what, _, name = ref.partition(":")
+    if what not in ("plate", "step") or not name:
+        raise UserError(f"'{ref}' is neither a plate nor a step; connect the step anew.")
+    return what, name
+
+
+def refuse_cycles(shot: Shot) -> None:
+    """Raise UserError naming the path if a step depends on itself."""
+    table = {s.id: [split_ref(r)[1] for r in s.inputs.values() if r.startswith("step:")] for s in shot.steps}
+    names = {s.id: s.name for s in shot.steps}
+    done: set[str] = set()
+
+    def visit(node: str, path: tuple[str, ...]) -> None:
+        if node in path:
+            loop = " → ".join(names.get(p, p) for p in (*path[path.index(node) :], node))
+            raise UserError(f"Steps would wait for each other: {loop}; connect one of them to something else.")
+        if node in done or node not in table:
+            return
+        for nxt in table[node]:
+            visit(nxt, (*path, node))
+        done.add(node)
+
+    for s in shot.steps:
+        visit(s.id, ())
+
+
+def output_ref(shot: Shot) -> str | None:
+    """What is delivered: the chosen step, or the last that gives a picture, or the hero plate."""
+    if shot.output:
+        return f"step:{shot.output}"
+    for step in reversed(shot.steps):
+        if kind_of(step.kind).product == "picture":
+            return f"step:{step.id}"
+    hero = shot.plate_of_role("hero") or (shot.plates[0] if shot.plates else None)
+    return f"plate:{hero.id}" if hero else None

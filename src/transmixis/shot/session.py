@@ -1,0 +1,50 @@
+"""An open production with everything needed to render it: the document, its material, cache and stores."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from transmixis.media.cache import FrameCache
+from transmixis.shot.document import Document
+from transmixis.shot.material import Material
+from transmixis.shot.model import Shot
+from transmixis.shot.render import DEFAULT_CACHE, Renderer
+from transmixis.shot.stored import AnalysisStore, ReadingStore
+
+
+class Session:
+    """Holds the document and makes renderers that share one cache and one store."""
+
+    def __init__(self, document: Document, cache_bytes: int = DEFAULT_CACHE) -> None:
+        self.document = document
+        self.material = Material(document.folder)
+        self.cache = FrameCache(cache_bytes)
+        keep = None if document.read_only else document.folder / "analysis"
+        self.analyses = AnalysisStore(keep)
+        self.readings = ReadingStore(keep / "readings.jsonl" if keep else None)
+        self._renderers: dict[str, Renderer] = {}
+
+    @staticmethod
+    def open(folder: Path, cache_bytes: int = DEFAULT_CACHE, *, read_only: bool = False) -> Session:
+        return Session(Document.open(folder, read_only=read_only), cache_bytes)
+
+    def renderer(self, code: str) -> Renderer:
+        """A renderer for the shot as it is now; the same one as long as the shot does not change."""
+        return self.renderer_for(self.document.shot(code))
+
+    def renderer_for(self, shot: Shot) -> Renderer:
+        held = self._renderers.get(shot.code)
+        if held is None or held.shot is not shot:
+            held = Renderer(shot, self.material, self.cache, self.analyses, self.readings)
+            self._renderers[shot.code] = held
+        return held
+
+    def refresh(self) -> None:
+        """Look at the files anew, after they were changed outside."""
+        self.material.forget()
+        self._renderers.clear()
+
+    def close(self) -> None:
+        self.material.forget()
+        self.cache.clear()
+        self.document.close()

@@ -1,0 +1,24 @@
+"""The step kinds, one module each. This list is the only place that names them all."""
+
+from __future__ import annotations
+
+from transmixis.core.errors import UserError
+from transmixis.shot.contract import StepKind
+from transmixis.shot.steps.edges import Edges
+from transmixis.shot.steps.exposure import Exposure
+from transmixis.shot.steps.garbage_matte import GarbageMatte
+from transmixis.shot.steps.match import Match
+from transmixis.shot.steps.place import Place
+from transmixis.shot.steps.screen_key import ScreenKey
+from transmixis.shot.steps.steadiness import Steadiness
+
+KINDS: dict[str, StepKind] = {
+    k.kind: k for k in (Steadiness(), Exposure(), GarbageMatte(), ScreenKey(), Match(), Place(), Edges())
+}
+
+
+def kind_of(name: str) -> StepKind:
+    """The step kind of this name. Raises UserError for one that this version does not know."""
+    if name not in KINDS:
+        raise UserError(f"This Transmixis knows no step '{name}'; open the production with a newer one, or take the step out.")
+    return KINDS[name]

@@ -1,0 +1,102 @@
+"""Garbage matte: a simple closed shape around the subject, pinned over time."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+
+from transmixis.core.errors import UserError
+from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
+from transmixis.core.matte.shape import fill_shape, hull_around
+from transmixis.core.progress import Progress
+from transmixis.core.readings import Reading
+from transmixis.core.types import Array
+from transmixis.shot.contract import Inputs, Product, Proposal, Slot, StepKind, sample_frames
+from transmixis.shot.steps.params import Params, hidden, number
+
+CUT_LIMIT = 1.0  # % of the shape's border that runs over something
+
+
+class GarbageMatteParams(Params):
+    points: tuple[tuple[float, float], ...] = hidden(())  # px; fewer than three: the whole frame
+    feather: float = number(
+        3.0, 0.0, 200.0, "px", "Feather", "How softly the shape ends. Wide is safe where the screen is clean.", step=0.5
+    )
+    grow: float = number(
+        0.0, -200.0, 200.0, "px", "Grow", "Makes the shape larger (or smaller, below zero) all around.", step=0.5
+    )
+
+
+class GarbageMatte(StepKind):
+    kind, title, stage, product = "garbage_matte", "Garbage matte", "Matte", "matte"
+    says = "keeps only what is inside a shape"
+    slots = (Slot("plate", "the plate that is looked at"),)
+    Params = GarbageMatteParams
+
+    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+        h, w = inputs.shot.height, inputs.shot.width
+        if len(params.points) < 3:
+            return Product(matte=np.ones((h, w), np.float32))
+        points = grown(params.points, params.grow)
+        return Product(matte=fill_shape(points, h, w, params.feather))
+
+    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+        """What the border cuts: detail of the plate under the shape's soft border that differs from its surroundings."""
+        if len(params.points) < 3 or product.matte is None:
+            return [Reading("cut", 0.0, "%", CUT_LIMIT, note="no shape: the whole frame is kept")]
+        plate = inputs.picture("plate", frame)[..., :3]
+        band = (product.matte > 0.02) & (product.matte < 0.98)
+        if band.sum() < 20:
+            return [Reading("cut", None, "%", CUT_LIMIT, note="the shape lies outside the frame")]
+        pixels = plate[band]
+        middle = np.median(pixels, axis=0)
+        # falloff keeps the colour's direction; a limb that is cut does not
+        direction = pixels / np.maximum(np.linalg.norm(pixels, axis=1, keepdims=True), 1e-4)
+        usual = middle / max(float(np.linalg.norm(middle)), 1e-4)
+        off = (direction @ usual) < 0.93
+        return [Reading("cut", 100 * float(off.mean()), "%", CUT_LIMIT)]
+
+    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+        names = sample_frames(inputs.shot.length, 6)
+        frames: list[Array] = []
+        for i, n in enumerate(names):
+            progress.at(i, len(names), "looking for the subject")
+            frames.append(inputs.picture("plate", n)[..., :3])
+        model = learn_shot(frames)
+        if not isinstance(model, KeyModel):
+            raise UserError(f"No subject to draw around: {model.reason}; draw the shape by hand.")
+        alphas = [key_frame(f, model).alpha for f in frames]
+        margin = 0.03 * inputs.shot.width
+        points = hull_around(_largest(np.max(alphas, axis=0)), margin)
+        if len(points) < 3:
+            return None
+        inside = fill_shape(points, inputs.shot.height, inputs.shot.width)
+        share = 100 * float(1 - inside.mean())
+        return Proposal(
+            values={"points": points},
+            reason=f"The subject of {len(names)} sampled frames, with {margin:.0f} px to spare.",
+            gains=f"{share:.0f} % of the frame need no key.",
+            costs="A limb that reaches further between those frames would be cut; the reading tells.",
+            frames=(names[0], names[-1]),
+        )
+
+
+def _largest(alpha: Array) -> Array:
+    """The matte without small lone pieces, which are marks rather than subject."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats((alpha > 0.3).astype(np.uint8), connectivity=8)
+    if count < 2:
+        return alpha
+    areas = stats[1:, cv2.CC_STAT_AREA]
+    keep = np.flatnonzero(areas > 0.02 * areas.max()) + 1
+    return np.where(np.isin(labels, keep), alpha, 0).astype(np.float32)
+
+
+def grown(points: Any, px: float) -> list[tuple[float, float]]:
+    """A shape moved outwards by `px` along its corners' directions from the middle."""
+    p = np.asarray(points, np.float64)
+    if px:
+        d = p - p.mean(axis=0)
+        p = p + px * d / np.maximum(np.linalg.norm(d, axis=1, keepdims=True), 1e-6)
+    return [(float(x), float(y)) for x, y in p]

@@ -1,0 +1,127 @@
+"""Match: brings black, white, colour, grain and softness of what is placed to those of the plate behind it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from transmixis.core.build.match import Grade, Look, apply_grade, look_differences, measure_look, propose_grade
+from transmixis.core.build.over import with_alpha
+from transmixis.core.progress import Progress
+from transmixis.core.readings import Reading
+from transmixis.core.types import Array
+from transmixis.shot.contract import Effect, Inputs, Product, Proposal, Slot, StepKind, sample_frames
+from transmixis.shot.steps.params import Params, hidden, number
+
+# name: (limit, unit); docs/limits.md says why
+LIMITS = {
+    "black": (8.0, "ΔE"),
+    "white": (25.0, "ΔE"),
+    "middle": (40.0, "ΔE"),
+    "grain": (1.0, "levels"),
+    "softness": (0.8, "px"),
+}
+SOFT_COST = "Costs fine detail; soften less if the plate is out of focus on purpose."
+Triple = tuple[float, float, float]
+
+
+class MatchParams(Params):
+    strength: float = number(1.0, 0.0, 1.0, "%", "Strength", "How much of the grade below is applied.", percent=True)
+    lift: Triple = hidden((0.0, 0.0, 0.0))
+    gain: Triple = hidden((1.0, 1.0, 1.0))
+    grain: float = number(
+        0.0, 0.0, 20.0, "levels", "Grain added", "Adds grain, so that what is placed is as grainy as the plate.", step=0.1
+    )
+    soften: float = number(
+        0.0, 0.0, 5.0, "px", "Soften", "Softens what is placed, edges included, to the plate's softness.", step=0.05
+    )
+
+
+class Match(StepKind):
+    kind, title, stage, product = "match", "Match", "Build", "picture"
+    says = "brings the subject's look to the plate's"
+    slots = (Slot("subject", "what is placed"), Slot("plate", "the plate it must sit in"))
+    Params = MatchParams
+
+    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+        return Product(picture=apply_grade(with_alpha(inputs.picture("subject", frame)), grade_of(params), seed=frame))
+
+    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+        assert product.picture is not None
+        subject, plate = _look(product.picture), _plate_look(inputs.picture("plate", frame))
+        if subject is None or plate is None:
+            note = "too little of the subject is opaque" if subject is None else "the plate is too small to measure"
+            return [Reading(n, None, u, limit, note=note) for n, (limit, u) in LIMITS.items()]
+        found = look_differences(subject, plate)
+        # a subject with more grain or softer than the plate reads below zero or above; both count
+        return [Reading(n, abs(found[n]), u, limit, note=f"{found[n]:+.2f} {u}") for n, (limit, u) in LIMITS.items()]
+
+    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+        names = sample_frames(inputs.shot.length, 4)
+        subjects, plates = [], []
+        for i, n in enumerate(names):
+            progress.at(i, len(names), "measuring both looks")
+            a, b = _look(with_alpha(inputs.picture("subject", n))), _plate_look(inputs.picture("plate", n))
+            if a and b:
+                subjects.append(a)
+                plates.append(b)
+        if not subjects:
+            return None
+        subject, plate = _mean(subjects), _mean(plates)
+        grade = propose_grade(subject, plate, 0.7)
+        graded = _graded(subject, grade)
+        current = _graded(subject, grade_of(params))
+        before, after = look_differences(current, plate), look_differences(graded, plate)
+        effects = tuple(Effect(n, abs(before[n]), abs(after[n]), LIMITS[n][1], LIMITS[n][0]) for n in LIMITS)
+        if all(abs(e.now - e.then) < 0.05 * e.limit for e in effects):
+            return None
+        effects = tuple(sorted(effects, key=lambda e: e.now / e.limit, reverse=True))
+        return Proposal(
+            values={"lift": grade.lift, "gain": grade.gain, "grain": grade.grain, "soften": grade.soften, "strength": 1.0},
+            reason=_reason(subject, plate),
+            effects=effects,
+            costs=SOFT_COST if grade.soften else "",
+            frames=(names[0], names[-1]),
+        )
+
+
+def grade_of(params: Any) -> Grade:
+    """The grade at the strength that is set."""
+    s = params.strength
+    gain = tuple(1 + s * (g - 1) for g in params.gain)
+    lift = tuple(s * v for v in params.lift)
+    return Grade((gain[0], gain[1], gain[2]), (lift[0], lift[1], lift[2]), params.grain, params.soften)
+
+
+def _look(picture: Array) -> Look | None:
+    return measure_look(picture[..., :3], picture[..., 3] > 0.98)
+
+
+def _plate_look(plate: Array) -> Look | None:
+    return measure_look(plate[..., :3], np.ones(plate.shape[:2], bool))
+
+
+def _mean(looks: list[Look]) -> Look:
+    def m(name: str) -> Any:
+        return np.mean([getattr(k, name) for k in looks], axis=0)
+
+    return Look(m("black"), m("middle"), m("white"), float(m("grain")), float(m("softness")))
+
+
+def _graded(look: Look, g: Grade) -> Look:
+    """What a grade would make of a look."""
+
+    def c(v: Array) -> Array:
+        return np.maximum(np.asarray(v) * g.gain + g.lift, 0)
+
+    grain = float(np.hypot(look.grain, g.grain))
+    return Look(c(look.black), c(look.middle), c(look.white), grain, float(np.hypot(look.softness, g.soften)))
+
+
+def _reason(subject: Look, plate: Look) -> str:
+    black = np.log2(max(float(plate.black.mean()), 1e-4) / max(float(subject.black.mean()), 1e-4))
+    grain = f"grain {subject.grain:.1f} against {plate.grain:.1f} levels"
+    side = "below" if black > 0 else "above"
+    soft = f"edges {subject.softness:.1f} against {plate.softness:.1f} px soft"
+    return f"Blacks lie {abs(black):.1f} stops {side} the plate's; {soft}, {grain}."

@@ -1,0 +1,78 @@
+"""Place: puts one picture over another, scaled, moved and faded, with pins over time."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from transmixis.core.build.over import over, with_alpha
+from transmixis.core.build.place import fit_scale, placed, placing_matrix
+from transmixis.core.readings import Reading
+from transmixis.core.types import Array
+from transmixis.shot.contract import Inputs, Product, Slot, StepKind
+from transmixis.shot.steps.params import Params, choice, number
+
+RESOLUTION_LIMIT = 1.25  # enlargement: beyond this softness shows beside an untouched plate (docs/limits.md)
+
+
+class PlaceParams(Params):
+    moved: str = choice("front", ("front", "back"), "Moves", "Which of the two pictures the settings below move.")
+    x: float = number(0.0, -20000, 20000, "px", "Right", "Moves to the right; below zero to the left.", step=1.0)
+    y: float = number(0.0, -20000, 20000, "px", "Down", "Moves down; below zero up.", step=1.0)
+    scale: float = number(
+        1.0, 0.01, 20.0, "×", "Scale", "1 is the picture's own size (the back one is first fitted to fill the frame).", step=0.01
+    )
+    turn: float = number(0.0, -3600.0, 3600.0, "°", "Turn", "Turns about the picture's middle, anticlockwise.", step=0.5)
+    opacity: float = number(1.0, 0.0, 1.0, "%", "Opacity", "How much of the front picture is there.", percent=True)
+
+
+class Place(StepKind):
+    kind, title, stage, product = "place", "Place", "Build", "picture"
+    says = "puts one picture over another"
+    slots = (Slot("front", "the picture in front"), Slot("back", "the picture behind", optional=True))
+    Params = PlaceParams
+
+    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+        size = (inputs.shot.height, inputs.shot.width)
+        front = with_alpha(inputs.picture("front", frame))
+        moved_front = params.moved == "front"
+        front = placed(front, _matrix(params, front, size, fitted=False, moved=moved_front), size)
+        if params.opacity < 1:
+            front = front * np.float32(params.opacity)
+        under = np.zeros((*size, 3), np.float32)
+        if inputs.has("back"):
+            back = inputs.picture("back", frame)
+            under = placed(back, _matrix(params, back, size, fitted=True, moved=not moved_front), size, edge="carry")
+        picture = over(front, under) if inputs.has("back") else front
+        return Product(picture=picture, matte=front[..., 3], work=under)
+
+    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+        size = (inputs.shot.height, inputs.shot.width)
+        scales = [params.scale if params.moved == "front" else 1.0]
+        if inputs.has("back"):
+            back = inputs.picture("back", frame)
+            scales.append(fit_scale(back.shape[:2], size) * (params.scale if params.moved == "back" else 1.0))
+        out = [Reading("enlargement", max(scales), "×", RESOLUTION_LIMIT)]
+        if inputs.has("back"):
+            bare = params.moved == "back" and _leaves_gap(params, inputs.picture("back", frame), size)
+            out.append(
+                Reading("gap", 1.0 if bare else 0.0, "", 1.0, note="the back picture does not fill the frame" if bare else "")
+            )
+        return out
+
+
+def _matrix(params: Any, picture: Array, size: tuple[int, int], *, fitted: bool, moved: bool) -> Array:
+    shape = (picture.shape[0], picture.shape[1])
+    base = fit_scale(shape, size) if fitted else 1.0
+    if not moved:
+        return placing_matrix(shape, size, 0, 0, base, 0)
+    return placing_matrix(shape, size, params.x, params.y, base * params.scale, params.turn)
+
+
+def _leaves_gap(params: Any, back: Array, size: tuple[int, int]) -> bool:
+    """True if a corner of the frame lies outside the back picture."""
+    inverse = np.linalg.inv(_matrix(params, back, size, fitted=True, moved=True))
+    corners = np.array([[0.5, 0.5, 1], [size[1] - 0.5, 0.5, 1], [0.5, size[0] - 0.5, 1], [size[1] - 0.5, size[0] - 0.5, 1]])
+    p = (inverse @ corners.T)[:2]
+    return bool((p < -0.51).any() or (p[0] > back.shape[1] + 0.51).any() or (p[1] > back.shape[0] + 0.51).any())

@@ -1,0 +1,201 @@
+"""Screen key: parts the subject from a green or blue screen."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+
+from transmixis.core.build.over import join
+from transmixis.core.errors import UserError
+from transmixis.core.matte import measure
+from transmixis.core.matte.difference import ScreenKind
+from transmixis.core.matte.edges import edge_adjust
+from transmixis.core.matte.keyer import KeyModel, KeyResult, KeySettings, key_frame, learn_shot
+from transmixis.core.matte.points import LEAK_LIMIT, Points, inside_and_pits, populations, propose_points, visible_share
+from transmixis.core.matte.screen import NoScreen, find_screen
+from transmixis.core.motion.steadiness import grey_of, measure_shift
+from transmixis.core.progress import Progress
+from transmixis.core.readings import Reading
+from transmixis.core.types import Array, Mask, Matte
+from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind, sample_frames
+from transmixis.shot.steps.learning import model_from_arrays, model_to_arrays
+from transmixis.shot.steps.params import Params, choice, number
+
+LEARN_FROM = 10  # frames: enough for most of a moving subject's background to be seen once, few enough to be quick
+PROPOSE_FROM = 5
+STILL = 0.5  # px: the camera counts as still for lending pixels of the screen between frames
+
+
+class ScreenKeyParams(Params):
+    screen: str = choice("auto", ("auto", "green", "blue"), "Screen", "Which colour the screen has; auto finds it by itself.")
+    black: float = number(
+        0.0,
+        0.0,
+        0.5,
+        "",
+        "Black point",
+        "Matte values up to here become empty. Raise it when screen is left in the matte; hair is lost first.",
+    )
+    white: float = number(
+        1.0, 0.5, 1.0, "", "White point", "Matte values from here on become solid. Lower it when the subject has holes."
+    )
+    shrink: float = number(
+        0.0,
+        -3.0,
+        5.0,
+        "px",
+        "Edge shrink",
+        "Moves the edge inwards, by fractions of a pixel. Takes a dark or bright line off, and hair with it.",
+        step=0.05,
+    )
+    soften: float = number(0.0, 0.0, 5.0, "px", "Edge soften", "Softens the edge, to meet a softer background.", step=0.05)
+    spill: float = number(
+        1.0, 0.0, 1.0, "%", "Spill removal", "How much of the screen's light is taken off the subject.", percent=True
+    )
+    reach: float = number(
+        1.0,
+        0.3,
+        3.0,
+        "×",
+        "Edge reach",
+        "How deep behind the outline blur and glass are looked for. More for fast, blurred limbs; less if the inside turns thin.",
+        step=0.05,
+    )
+
+
+class ScreenKey(StepKind):
+    kind, title, stage, product = "screen_key", "Screen key", "Matte", "picture"
+    says = "parts the subject from the screen"
+    slots = (
+        Slot("plate", "the plate with the screen"),
+        Slot("clean", "a frame of the empty screen", optional=True),
+        Slot("garbage", "a matte around the subject", takes="matte", optional=True),
+    )
+    Params = ScreenKeyParams
+    analyses = True
+    analysis_params = ("screen", "reach")
+    frames_back = 1
+
+    def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
+        frames, names = [], sample_frames(inputs.shot.length, LEARN_FROM)
+        for i, n in enumerate(names):
+            progress.at(i, len(names) + 4, "learning the screen")
+            try:
+                frames.append(inputs.picture("plate", n)[..., :3])
+            except UserError:
+                continue  # a broken frame teaches nothing
+        progress.at(len(names), len(names) + 4, "learning the screen")
+        clean, note = _usable_clean(inputs, frames)
+        kind = None if params.screen == "auto" else params.screen
+        model = learn_shot(
+            frames,
+            kind=kind,
+            clean=clean,
+            still_camera=_camera_is_still(frames, kind),
+            reach=params.reach,
+        )
+        if not isinstance(model, KeyModel):
+            raise UserError(f"No screen to key: {model.reason}; choose the screen's colour by hand, or another plate.")
+        arrays = dict(model_to_arrays(model))
+        if note:
+            arrays["notes"] = np.array([note, *model.notes], dtype=np.str_)
+        return arrays
+
+    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+        plate = inputs.picture("plate", frame)
+        result = key_frame(plate[..., :3], model_from_arrays(inputs.analysis()), settings_of(params))
+        garbage = inputs.matte("garbage", frame) if inputs.has("garbage") else None
+        picture = join(result.foreground, result.alpha)
+        if garbage is not None:
+            picture = picture * garbage[..., None]
+        return Product(picture=picture, work=(result, garbage))
+
+    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+        result: KeyResult
+        garbage: Matte | None
+        result, garbage = product.work
+        model = model_from_arrays(inputs.analysis())
+        plate = inputs.picture("plate", frame)[..., :3]
+        out = measure.key_readings(plate, result, model, garbage)
+        if frame > 1:
+            try:
+                before, plate_before = inputs.own(frame - 1).picture, inputs.picture("plate", frame - 1)
+                assert before is not None and product.picture is not None
+                out.append(measure.boil_reading(product.picture[..., 3], before[..., 3], plate, plate_before[..., :3], model.law))
+            except UserError as e:
+                out.append(Reading("boil", None, "%", measure.BOIL_LIMIT, note=str(e)))
+        return out
+
+    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+        names = sample_frames(inputs.shot.length, PROPOSE_FROM)
+        results = []
+        for i, n in enumerate(names):
+            progress.at(i, len(names), "measuring for a proposal")
+            results.append(self.compute(inputs, params, n).work[0])
+        _, screen, _ = populations(results)
+        raw = [edge_adjust(r.raw, params.shrink, 0) for r in results]
+        pits = np.concatenate([a[inside_and_pits(a)[1]] for a in raw])
+        holes = max(measure.holes_reading(a).value or 0.0 for a in raw)
+        points = propose_points(screen, visible_share(screen, 0, 1), pits, holes)
+        return _points_proposal(params, points, screen, holes, (names[0], names[-1]))
+
+
+def settings_of(params: Any) -> KeySettings:
+    """The parameters that belong to a single frame."""
+    return KeySettings(params.black, params.white, params.shrink, params.soften, params.spill, params.reach)
+
+
+def _points_proposal(params: Any, p: Points, screen: Array, holes: float, span: tuple[int, int]) -> Proposal | None:
+    if abs(p.black - params.black) < 0.005 and abs(p.white - params.white) < 0.005:
+        return None
+    now, then = visible_share(screen, params.black, params.white), visible_share(screen, p.black, p.white)
+    what = f"Now {now:.2f} % of the bare screen shows in the matte; with a black point of {p.black:.2f}, {then:.2f} %."
+    if then >= now:
+        what = (
+            f"The matte is clean without points further in; these are the measured ones. {then:.2f} % of the bare screen shows."
+        )
+    costs = f"Hair thinner than {100 * p.black:.0f} % of a pixel goes." if p.black > params.black else "Nothing is lost."
+    return Proposal(
+        values={"black": p.black, "white": p.white},
+        reason=what,
+        effects=(Effect("leak", now, then, "%", LEAK_LIMIT),),
+        gains=f"Holes now {holes:.2f} %." if holes else "",
+        costs=costs,
+        frames=span,
+    )
+
+
+def _usable_clean(inputs: Inputs, frames: list[Array]) -> tuple[Array | None, str]:
+    """The clean plate if it has the take's size and stands within a pixel of it; else None and why."""
+    if not inputs.has("clean") or not frames:
+        return None, ""
+    try:
+        clean = inputs.picture("clean", 1)[..., :3]
+    except UserError as e:
+        return None, f"clean plate left out: {e}"
+    if clean.shape != frames[0].shape:
+        return None, "clean plate left out: it has another size than the take"
+    shift = measure_shift(grey_of(clean), grey_of(frames[len(frames) // 2]))
+    if shift and shift.length > 1.0 and shift.length > 6 * shift.error:
+        return None, f"clean plate left out: it stands {shift.length:.1f} px beside the take"
+    return clean, ""
+
+
+def _camera_is_still(frames: list[Array], kind: ScreenKind | None) -> bool:
+    if len(frames) < 3:
+        return False
+    found, first = find_screen(frames[0], kind), grey_of(frames[0])
+    # on the screen and its marks only: a subject that sways on a plain screen is no camera that moves
+    where = None if isinstance(found, NoScreen) else _screen_and_marks(found.mask)
+    shifts = [measure_shift(first, grey_of(f), where=where) for f in (frames[len(frames) // 2], frames[-1])]
+    # a screen without any texture cannot tell; then its own smoothness does no harm either way
+    return all(s.length < STILL for s in shifts if s)
+
+
+def _screen_and_marks(screen: Mask) -> Mask:
+    """The screen with the small things on it, a step away from everything else."""
+    size = max(3, round(0.03 * screen.shape[1])) | 1
+    whole = cv2.morphologyEx(screen.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((size, size), np.uint8))
+    return np.asarray(cv2.erode(whole, np.ones((size, size), np.uint8)) > 0)

@@ -1,0 +1,155 @@
+"""A first work order from the roles of a shot's plates, and changing it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from transmixis.core.errors import UserError
+from transmixis.media.source import SourceInfo, open_source
+from transmixis.shot.contract import Slot
+from transmixis.shot.model import STAGES, Plate, Role, Shot, Step
+from transmixis.shot.steps import KINDS, kind_of
+from transmixis.shot.store import stored_path
+
+_ROLE_WORDS: tuple[tuple[str, Role], ...] = (
+    ("clean", "clean"),
+    ("empty", "clean"),
+    ("background", "background"),
+    ("back", "background"),
+    ("bg", "background"),
+    ("sky", "background"),
+    ("element", "element"),
+    ("smoke", "element"),
+    ("fire", "element"),
+    ("ref", "reference"),
+    ("chart", "reference"),
+    ("hero", "hero"),
+    ("take", "hero"),
+    ("green", "hero"),
+    ("blue", "hero"),
+)
+
+
+def guess_role(path: Path, info: SourceInfo, *, hero_there: bool) -> Role:
+    """A role from the words in the name, else hero for the first moving plate, then background; stills are stills."""
+    name = f"{path.parent.name} {path.stem}".lower()
+    for word, role in _ROLE_WORDS:
+        if word in name and not (role == "hero" and hero_there):
+            return role
+    if not hero_there:
+        return "hero"
+    return "still" if info.count == 1 else "background"
+
+
+def unique_id(wanted: str, taken: set[str]) -> str:
+    """`wanted`, or with the first free number behind it."""
+    if wanted not in taken:
+        return wanted
+    n = 2
+    while f"{wanted}{n}" in taken:
+        n += 1
+    return f"{wanted}{n}"
+
+
+def plate_from(folder: Path, path: Path, shot: Shot | None, role: Role | None = None) -> tuple[Plate, SourceInfo]:
+    """A plate document for material at `path`. Raises UserError if it cannot be opened."""
+    info = open_source(path).info
+    plates = shot.plates if shot else ()
+    chosen = role or guess_role(Path(info.path), info, hero_there=any(p.role == "hero" for p in plates))
+    plate_id = unique_id(chosen, {p.id for p in plates})
+    return Plate(id=plate_id, role=chosen, path=stored_path(folder, Path(info.path)), name=Path(info.path).stem), info
+
+
+def new_shot(code: str, title: str, info: SourceInfo, plate: Plate, rate: str) -> Shot:
+    """A shot of the size, length and rate of its first plate."""
+    fps = str(info.rate) if info.rate else rate
+    return Shot(code=code, title=title, length=info.count, rate=fps, width=info.width, height=info.height, plates=(plate,))
+
+
+def add_step(shot: Shot, kind_name: str, *, name: str = "", inputs: dict[str, str] | None = None) -> tuple[Shot, Step]:
+    """Add a step at its place in the order of work, connected sensibly where `inputs` leaves slots open."""
+    kind = kind_of(kind_name)
+    step_id = unique_id(kind_name, {s.id for s in shot.steps})
+    step_name = name or unique_id(kind.title, {s.name for s in shot.steps})
+    connected = dict(inputs or {})
+    for slot in kind.slots:
+        if slot.name not in connected:
+            ref = _sensible(shot, kind_name, slot)
+            if ref:
+                connected[slot.name] = ref
+    step = Step(id=step_id, kind=kind_name, name=step_name, inputs=connected)
+    at = _place_for(shot, kind_name)
+    steps = (*shot.steps[:at], step, *shot.steps[at:])
+    return shot.model_copy(update={"steps": steps}), step
+
+
+def _place_for(shot: Shot, kind_name: str) -> int:
+    rank = STAGES.index(kind_of(kind_name).stage)
+    at = 0
+    for i, s in enumerate(shot.steps):
+        if s.kind in KINDS and STAGES.index(kind_of(s.kind).stage) <= rank:
+            at = i + 1
+    return at
+
+
+def _sensible(shot: Shot, kind_name: str, slot: Slot) -> str | None:
+    """What a slot of a new step would usually be connected to."""
+    plates = {role: shot.plate_of_role(role) for role in ("hero", "clean", "background", "element", "still")}
+
+    def plate(*roles: str) -> str | None:
+        return next((f"plate:{p.id}" for r in roles if (p := plates.get(r))), None)
+
+    def last(*kinds: str) -> str | None:
+        return next((f"step:{s.id}" for s in reversed(shot.steps) if s.kind in kinds), None)
+
+    if slot.name == "clean":
+        return plate("clean")
+    if slot.name == "garbage":
+        return last("garbage_matte")
+    if slot.name == "result":
+        return last("place")
+    if slot.name == "back" or (kind_name == "match" and slot.name == "plate"):
+        return plate("background", "still")
+    if slot.name in ("front", "subject"):
+        return last("match", "screen_key") if slot.name == "front" else last("screen_key")
+    return plate("hero") or (f"plate:{shot.plates[0].id}" if shot.plates else None)
+
+
+def first_work_order(shot: Shot, *, keyed: bool = True) -> Shot:
+    """The steps that the plates' roles call for: survey always; key, match, place and check where there is material."""
+    out = shot.model_copy(update={"steps": ()})
+    if not shot.plates:
+        return out
+    out, _ = add_step(out, "steadiness")
+    out, _ = add_step(out, "exposure")
+    if not (keyed and shot.plate_of_role("hero")):
+        return out
+    out, _ = add_step(out, "garbage_matte")
+    out, _ = add_step(out, "screen_key")
+    if shot.plate_of_role("background") or shot.plate_of_role("still"):
+        out, _ = add_step(out, "match")
+        out, _ = add_step(out, "place")
+        out, _ = add_step(out, "edges")
+    return out
+
+
+def remove_step(shot: Shot, step_id: str) -> Shot:
+    """The shot without a step; what was connected to it is connected to its first input instead."""
+    gone = shot.step(step_id)
+    first = next((r for s in kind_of(gone.kind).slots if (r := gone.inputs.get(s.name))), None)
+    steps = []
+    for s in shot.steps:
+        if s.id == step_id:
+            continue
+        inputs = {k: (first if v == f"step:{step_id}" else v) for k, v in s.inputs.items()}
+        steps.append(s.model_copy(update={"inputs": {k: v for k, v in inputs.items() if v}}))
+    return shot.model_copy(update={"steps": tuple(steps), "output": None if shot.output == step_id else shot.output})
+
+
+def move_step(shot: Shot, step_id: str, to: int) -> Shot:
+    """The shot with a step at another place of the list (the order of the ledger; connections stay)."""
+    steps = [s for s in shot.steps if s.id != step_id]
+    if len(steps) == len(shot.steps):
+        raise UserError(f"Shot {shot.code} has no step '{step_id}'.")
+    steps.insert(max(0, min(to, len(steps))), shot.step(step_id))
+    return shot.model_copy(update={"steps": tuple(steps)})

@@ -1,0 +1,67 @@
+"""Fixtures shared by all tests."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import shutil
+from pathlib import Path
+
+import keyplates as kp
+import numpy as np
+import pytest
+from tinyplates import tiny_frame
+
+from transmixis.media.still import write_still
+
+ROOT = Path(__file__).resolve().parents[1]
+DEMO = ROOT / "demo" / "kite_post"
+
+
+@pytest.fixture(scope="session")
+def green() -> kp.MadePlate:
+    """Three frames of a made green-screen shot with its truth."""
+    return kp.make_plate("green")
+
+
+@pytest.fixture(scope="session")
+def blue() -> kp.MadePlate:
+    """Three frames of a made, under-exposed blue-screen shot with leaves on the subject."""
+    return kp.make_plate("blue")
+
+
+@pytest.fixture
+def tiny_plates(tmp_path: Path) -> Path:
+    """A folder with a six-frame green sequence, a clean plate and a background."""
+    folder = tmp_path / "plates"
+    folder.mkdir()
+    for n in range(1, 7):
+        write_still(folder / f"take.{n:04d}.png", tiny_frame(n), kind="uint8")
+    empty = np.full((48, 64, 3), (0.05, 0.3, 0.07), np.float32)
+    write_still(folder / "clean_empty.png", empty, kind="uint8")
+    ramp = np.linspace(0.1, 0.6, 64, dtype=np.float32)
+    write_still(folder / "background_sky.png", np.repeat(np.repeat(ramp[None, :, None], 48, 0), 3, 2), kind="uint8")
+    return folder
+
+
+@pytest.fixture
+def demo_copy(tmp_path: Path) -> Path:
+    """A copy of the demo production with its first six frames of KP010 only, so that it is quick."""
+    target = tmp_path / "kite"
+    (target / "plates" / "KP010").mkdir(parents=True)
+    for role in ("clean", "background"):
+        shutil.copytree(DEMO / "plates" / "KP010" / role, target / "plates" / "KP010" / role)
+    (target / "plates" / "KP010" / "hero").mkdir()
+    for n in range(1001, 1005):
+        name = f"KP010_hero.{n}.png"
+        shutil.copy(DEMO / "plates" / "KP010" / "hero" / name, target / "plates" / "KP010" / "hero" / name)
+    text = (DEMO / "shots" / "KP010" / "shot.json").read_text().replace('"length": 48', '"length": 4')
+    (target / "shots" / "KP010").mkdir(parents=True)
+    (target / "shots" / "KP010" / "shot.json").write_text(text)
+    production = (
+        (DEMO / "production.json").read_text().replace('"KP010",', '"KP010"').replace('"KP020",', "").replace('"KP030"', "")
+    )
+    (target / "production.json").write_text(production)
+    return target

@@ -1,0 +1,111 @@
+"""The command line, run as people run it."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from tinyplates import tiny_frame
+
+from transmixis.media.source import open_source
+
+
+def run(*args: object, code: int = 0) -> subprocess.CompletedProcess:
+    done = subprocess.run(
+        [sys.executable, "-m", "transmixis.cli", *map(str, args)], capture_output=True, text=True, timeout=280, check=False
+    )
+    assert done.returncode == code, done.stderr[-800:]
+    return done
+
+
+def test_new_add_render_check(tmp_path: Path, tiny_plates: Path) -> None:
+    film = tmp_path / "film"
+    assert json.loads(run("new", film, "--name", "Film", "--json").stdout)["production"] == str(film)
+    added = json.loads(
+        run(
+            "add",
+            film,
+            "T010",
+            tiny_plates / "take.####.png",
+            tiny_plates / "clean_empty.png",
+            tiny_plates / "background_sky.png",
+            "--json",
+        ).stdout
+    )
+    assert [p["role"] for p in added["plates"]] == ["hero", "clean", "background"]
+    assert "screen_key" in added["steps"]
+    run("render", film, "T010", "--out", tmp_path / "o" / "T010.####.exr", "--range", "2-4")
+    again = json.loads(
+        run("render", film, "T010", "--out", tmp_path / "o" / "T010.####.exr", "--range", "2-4", "--resume", "--json").stdout
+    )
+    assert (again["made"], again["kept"]) == (0, 3)
+    run("render", film, "T010", "--out", tmp_path / "T010.mov")
+    assert open_source(tmp_path / "T010.mov").info.count == 6
+    table = json.loads(run("check", film, "T010", "--json").stdout)
+    assert len(table["T010"]) == 6
+    assert "leak" in {r["name"] for r in table["T010"][2]["steps"]["screen_key"]}
+    assert "T010: 6 frames" in run("check", film).stdout
+    assert "There is no shot 'X'" in run("render", film, "X", "--out", tmp_path / "x.####.png", code=1).stderr
+    assert "range" in run("render", film, "T010", "--out", tmp_path / "x.####.png", "--range", "5-99", code=1).stderr
+
+
+def test_key_survey_and_info_without_a_production(tmp_path: Path, tiny_plates: Path) -> None:
+    out = tmp_path / "keyed"
+    made = json.loads(
+        run("key", tiny_plates / "take.0001.png", "--out", out, "--over", tiny_plates / "background_sky.png", "--json").stdout
+    )
+    assert made["screen"]["kind"] == "green"
+    assert len(list(out.glob("matte.*.exr"))) == len(list(out.glob("foreground.*.exr"))) == len(list(out.glob("comp.*.exr"))) == 6
+    assert json.loads((out / "readings.json").read_text())["frames"][0]["readings"]
+    report = json.loads(run("survey", tiny_plates / "take.%04d.png", "--clean", tiny_plates / "clean_empty.png", "--json").stdout)
+    assert len(report["frames"]) == 6
+    assert report["screen"]["kind"] == "green"
+    assert "green screen" in run("survey", tiny_plates / "take.0002.png").stdout
+    still = json.loads(run("survey", tiny_plates / "background_sky.png", "--json").stdout)
+    assert still["screen"] is None
+    assert json.loads(run("info", tiny_plates, "--json").stdout)["count"] == 6
+
+
+@pytest.mark.parametrize(
+    ("args", "code", "words"),
+    [
+        (("key", "nowhere.mov", "--out", "x"), 1, "no file"),
+        (("open", "--nonsense"), 2, "No such option"),
+        (("key",), 2, "Missing argument"),
+        (("key", "a.png", "--out", "x", "--screen", "red"), 2, "auto, green or blue"),
+        (("check", "nowhere"), 1, "production.json"),
+    ],
+)
+def test_what_is_wrong_is_one_sentence_and_the_right_code(args: tuple, code: int, words: str) -> None:
+    err = run(*args, code=code).stderr
+    assert words in err
+    assert "Traceback" not in err
+
+
+def test_key_without_a_screen_says_what_to_do(tmp_path: Path, tiny_plates: Path) -> None:
+    err = run("key", tiny_plates / "background_sky.png", "--out", tmp_path / "o", code=1).stderr
+    assert "No screen to key" in err
+    assert len(err.strip().splitlines()) == 1
+
+
+def test_strict_tells_findings_by_its_code(tmp_path: Path, tiny_plates: Path) -> None:
+    from transmixis.media.still import write_still
+
+    for n in range(1, 7):
+        write_still(tiny_plates / f"take.{n:04d}.png", tiny_frame(n) * (1.0 if n < 4 else 1.4), kind="uint8")
+    run("survey", tiny_plates / "take.0001.png", "--strict", code=3)
+
+
+def test_demo_without_a_window(tmp_path: Path, demo_copy: Path) -> None:
+    made = json.loads(run("demo", "--into", demo_copy, "--headless", "--json").stdout)
+    assert made["frames"] == 4
+    assert Path(made["window"]).stat().st_size > 30_000
+    assert open_source(demo_copy / "delivered" / "KP010.0001.png").info.count == 4
+
+
+def test_help_of_every_command() -> None:
+    for name in ("demo", "open", "new", "add", "survey", "key", "render", "check", "info"):
+        assert "Usage" in run(name, "--help").stdout

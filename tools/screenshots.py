@@ -1,0 +1,66 @@
+"""Remake docs/screenshots from the demo film, without a display.
+
+python tools/screenshots.py
+"""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from pathlib import Path
+
+from transmixis.demo import copy_demo
+from transmixis.desk.app import warm_up
+from transmixis.desk.snapshot import quiet_window, save, settle, wait_until
+from transmixis.desk.window import MainWindow
+
+OUT = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+
+
+def main() -> None:
+    """Open each page and save its picture."""
+    warm_up()
+    folder = Path(tempfile.gettempdir()) / "films" / "The Kite Post"  # the same every time, since it is seen
+    shutil.rmtree(folder, ignore_errors=True)
+    copy_demo(folder)
+    try:
+        empty = quiet_window(None)
+        wait_until(lambda: False, 0.3)
+        save(empty, OUT / "start.png")
+        empty.close()
+        window = quiet_window(folder)
+        window.open_shot("KP010", "Matte")
+        settle(window)
+        _bench(window)
+        window.show_page("deliver")
+        window.deliver.how.setCurrentIndex(1)
+        window.deliver.start()
+        wait_until(lambda: not window.deliver.running, 600)
+        settle(window)
+        save(window, OUT / "deliver.png")
+        window.show_page("board")
+        settle(window)
+        save(window, OUT / "board.png")
+        window.show_page("log")
+        wait_until(lambda: False, 0.3)
+        save(window, OUT / "log.png")
+        window.close()
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _bench(window: MainWindow) -> None:
+    window.state.set_frame(31)
+    window.state.set_view("Beside")
+    settle(window)
+    save(window, OUT / "bench-key.png")
+    window.state.set_view("Result")
+    window.state.set_step("match")
+    settle(window)
+    save(window, OUT / "bench-match.png")
+    window.state.use_proposal()
+    settle(window)
+
+
+if __name__ == "__main__":
+    main()
