@@ -70,6 +70,20 @@ def test_look_recovers_grain_and_softness(noise: float, blur: float) -> None:
     assert look.softness == pytest.approx(blur, rel=0.25)
 
 
+def test_where_there_is_no_edge_softness_is_not_measured() -> None:
+    rng = np.random.default_rng(4)
+    ramp = np.linspace(0.1, 0.4, 320, dtype=np.float32) * np.ones((240, 1), np.float32)
+    coded = 1.055 * ramp ** (1 / 2.4) - 0.055 + rng.normal(0, 2.0 / 255, ramp.shape)
+    everywhere = np.ones((240, 320), bool)
+    edgeless = measure_look(np.repeat(srgb_to_linear(coded)[..., None], 3, 2).astype(np.float32), everywhere)
+    plate = measure_look(_scene(rng, 0.05, 0.8, 2.0, 2.0), everywhere)
+    assert edgeless
+    assert plate
+    assert edgeless.softness is None
+    assert look_differences(edgeless, plate)["softness"] is None
+    assert propose_grade(edgeless, plate, 1.0).soften == 0.0
+
+
 def test_too_small_a_look_is_not_measured() -> None:
     assert measure_look(np.zeros((50, 50, 3), np.float32), np.zeros((50, 50), bool)) is None
 
@@ -86,7 +100,7 @@ def test_match_brings_the_differences_down() -> None:
     assert c
     before, after = look_differences(a, b), look_differences(c, b)
     for name in ("black", "grain", "softness"):
-        assert abs(after[name]) < 0.5 * abs(before[name]), name
+        assert abs(after[name] or 0.0) < 0.5 * abs(before[name] or 0.0), name
 
 
 def test_grade_leaves_its_input_and_gives_the_same_grain_twice() -> None:

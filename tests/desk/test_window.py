@@ -54,6 +54,7 @@ def test_from_opening_the_demo_to_a_delivered_sequence(bench: MainWindow, qtbot:
     settle(qtbot, bench)
     before = {r.name: r.value for r in state.readings["match"][1]}
     assert before["softness"] > 0.8  # type: ignore[operator]
+    assert bench.bench.sheet.card.use.isVisible()
     qtbot.mouseClick(bench.bench.sheet.card.use, Qt.MouseButton.LeftButton)
     settle(qtbot, bench)
     after = {r.name: r.value for r in state.readings["match"][1]}

@@ -50,6 +50,7 @@ class Engine(QObject):
         self._wake = threading.Condition()
         self._stop = False
         self._busy = False
+        self._answers = 0  # sent to the interface's thread, not taken there yet
         self._answer.connect(self._deliver)
         self._thread = threading.Thread(target=self._run, name="transmixis-engine", daemon=True)
         self._thread.start()
@@ -73,9 +74,9 @@ class Engine(QObject):
 
     @property
     def waiting(self) -> int:
-        """Requests that are queued or under way."""
+        """Requests that are queued, under way, or answered but not yet heard by whoever asked."""
         with self._wake:
-            return len(self._heap) + (1 if self._busy else 0)
+            return len(self._heap) + (1 if self._busy else 0) + self._answers
 
     def _run(self) -> None:
         with contextlib.suppress(OSError):  # so that the interface's thread gets a processor as soon as it wants one
@@ -91,6 +92,7 @@ class Engine(QObject):
             result, error = self._do(request)
             with self._wake:
                 self._busy = False
+                self._answers += 1
                 empty = not self._heap
             if self._stop:
                 return
@@ -115,6 +117,13 @@ class Engine(QObject):
             return None, "Something went wrong inside the program; it was written to the log book."
 
     def _deliver(self, request: _Request, result: Any, error: str) -> None:
+        try:
+            self._tell(request, result, error)
+        finally:  # what the answer made somebody ask for is queued by now, so `waiting` never dips to 0 in between
+            with self._wake:
+                self._answers -= 1
+
+    def _tell(self, request: _Request, result: Any, error: str) -> None:
         if self._generation.get(request.tag, 0) != request.generation:
             return
         if error and request.failed:

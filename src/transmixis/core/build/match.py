@@ -24,17 +24,21 @@ GAIN_RANGE = (0.5, 2.0)  # a grade beyond one stop is a relight, not a match (co
 LIFT_RANGE = (-0.05, 0.1)
 GRAIN_FLOOR = 0.05  # levels; less grain than this is not worth adding
 SOFTEN_FLOOR = 0.2  # px
+LEAST_EDGE = 4.0  # levels a pixel: an edge weaker than this cannot be told from noise, grain or a shallow slope
+LEAST_EDGE_PIXELS = 12
+EDGE_OVER_GRAIN = 3.0  # and it must stand out of the grain by this much
 
 
 @dataclass(frozen=True)
 class Look:
-    """`black`, `middle`, `white` (3,) scene linear; `grain` in 8-bit levels; `softness` px."""
+    """`black`, `middle`, `white` (3,) scene linear; `grain` in 8-bit levels; `softness` px,
+    None where there is no edge to read it from."""
 
     black: Array
     middle: Array
     white: Array
     grain: float
-    softness: float
+    softness: float | None
 
 
 @dataclass(frozen=True)
@@ -48,10 +52,7 @@ class Grade:
 
 
 def measure_look(rgb: Rgb, where: Mask) -> Look | None:
-    """Measure the look of `rgb` (h, w, 3) inside the mask; None if it holds under 400 pixels.
-
-    A picture without any edge reads as soft as can be told, about 10 px: its softness is then not to be relied on.
-    """
+    """Measure the look of `rgb` (h, w, 3) inside the mask; None if it holds under 400 pixels."""
     if where.sum() < LEAST_PIXELS:
         return None
     quiet = cv2.GaussianBlur(rgb, (0, 0), 1.0)  # so that black is not the darkest noise
@@ -62,12 +63,13 @@ def measure_look(rgb: Rgb, where: Mask) -> Look | None:
     order = np.argsort(luminance(colours))
     k = max(20, int(POINT_SHARE * len(order)))
     coded = linear_to_srgb(np.clip(rgb, 0, 4)).astype(np.float32) * 255
+    grain = _grain(coded, inner)
     return Look(
         black=colours[order[:k]].mean(axis=0),
         middle=np.median(colours, axis=0),
         white=colours[order[-k:]].mean(axis=0),
-        grain=_grain(coded, inner),
-        softness=_softness(coded @ LUMA, inner),
+        grain=grain,
+        softness=_softness(coded @ LUMA, inner, max(LEAST_EDGE, EDGE_OVER_GRAIN * grain)),
     )
 
 
@@ -84,16 +86,19 @@ def _grain(coded: Array, inner: Mask) -> float:
     return float(1.4826 * np.median(np.abs(high[smooth]))) / 6.0
 
 
-def _softness(luma: Array, inner: Mask) -> float:
-    """Sigma (px) of the sharpest edges, from how much a known blur lowers their gradient.
+def _softness(luma: Array, inner: Mask, least: float) -> float | None:
+    """Sigma (px) of the sharpest edges, from how much a known blur lowers their gradient; None if all rise by under
+    `least` levels a pixel.
 
     A step blurred by s has the gradient 1/s at its middle; blurred again by r it has 1/sqrt(s² + r²) (Zhuo & Sim, 2011).
     """
     first = _gradient(cv2.GaussianBlur(luma, (0, 0), 0.7))  # against noise; taken out again below
     again = _gradient(cv2.GaussianBlur(luma, (0, 0), math.hypot(0.7, REBLUR)))
     ridge = inner & (first >= cv2.dilate(first, np.ones((3, 3), np.uint8)) * 0.98)
-    strong = ridge & (first >= np.quantile(first[inner], 1 - SHARPEST))
-    ratio = float(np.median(first[strong] / np.maximum(again[strong], 1e-6))) if strong.any() else 1.0
+    strong = ridge & (first >= max(least, float(np.quantile(first[inner], 1 - SHARPEST))))
+    if np.count_nonzero(strong) < LEAST_EDGE_PIXELS:
+        return None
+    ratio = float(np.median(first[strong] / np.maximum(again[strong], 1e-6)))
     seen = REBLUR / math.sqrt(max(ratio**2 - 1, 0.02))
     return math.sqrt(max(seen**2 - 0.7**2 - _PIXEL**2, 0.0))
 
@@ -107,15 +112,19 @@ def _gradient(x: Array) -> Array:
     return np.hypot(cv2.filter2D(x, -1, _ACROSS), cv2.filter2D(x, -1, _ACROSS.T))
 
 
-def look_differences(subject: Look, plate: Look) -> dict[str, float]:
-    """Signed differences, subject less plate: CIEDE2000 for the colours (below zero where darker), levels, px."""
-    out = {}
+def look_differences(subject: Look, plate: Look) -> dict[str, float | None]:
+    """Signed differences, subject less plate: CIEDE2000 for the colours (below zero where darker), levels, px.
+
+    Softness is None where one of the two has no edge to read it from.
+    """
+    out: dict[str, float | None] = {}
     for name in ("black", "middle", "white"):
         a, b = getattr(subject, name), getattr(plate, name)
         apart = float(delta_e_2000(linear_to_lab(np.asarray(a)), linear_to_lab(np.asarray(b))))
         out[name] = math.copysign(apart, float(luminance(np.asarray(a)) - luminance(np.asarray(b))))
     out["grain"] = subject.grain - plate.grain
-    out["softness"] = subject.softness - plate.softness
+    known = subject.softness is not None and plate.softness is not None
+    out["softness"] = subject.softness - plate.softness if known else None  # type: ignore[operator]
     return out
 
 
@@ -129,7 +138,7 @@ def propose_grade(subject: Look, plate: Look, strength: float) -> Grade:
     white = subject.white + strength * (plate.white - subject.white)
     gain = np.clip((white - black) / np.maximum(subject.white - subject.black, 1e-3), *GAIN_RANGE)
     lift = np.clip(black - gain * subject.black, *LIFT_RANGE)
-    missing = plate.softness**2 - subject.softness**2
+    missing = plate.softness**2 - subject.softness**2 if plate.softness is not None and subject.softness is not None else 0.0
     soften = math.sqrt(missing) if missing > SOFTEN_FLOOR**2 else 0.0
     kept = grain_after(subject.grain, soften)
     grain = math.sqrt(max(plate.grain**2 - kept**2, 0.0))

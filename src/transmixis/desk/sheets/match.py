@@ -87,7 +87,8 @@ class LookPlot(QWidget):
             text(p, box.left() + 4, box.bottom() - 9, name, 10, 400, "#1E1E1E" if light else PAPER)
         y = 20 + 3 * (h + 2) + 9
         text(p, x, y, f"grain {look.grain:.1f}", 10, 400, INK2)
-        text(p, x, y + 14, f"soft {look.softness:.1f}", 10, 400, INK2)
+        soft = "soft not read" if look.softness is None else f"soft {look.softness:.1f}"
+        text(p, x, y + 14, soft, 10, 400, INK2)
 
 
 def both_looks(renderer: Renderer, step_id: str, frame: int) -> tuple[Look | None, Look | None]:

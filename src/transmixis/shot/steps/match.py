@@ -55,7 +55,7 @@ class Match(StepKind):
             return [Reading(n, None, u, limit, note=note) for n, (limit, u) in LIMITS.items()]
         found = look_differences(subject, plate)
         # a subject with more grain or softer than the plate reads below zero or above; both count
-        return [Reading(n, abs(found[n]), u, limit, note=f"{found[n]:+.2f} {u}") for n, (limit, u) in LIMITS.items()]
+        return [_reading(name, found[name]) for name in LIMITS]
 
     def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
         names = sample_frames(inputs.shot.length, 4)
@@ -73,7 +73,11 @@ class Match(StepKind):
         graded = _graded(subject, grade)
         current = _graded(subject, grade_of(params))
         before, after = look_differences(current, plate), look_differences(graded, plate)
-        effects = tuple(Effect(n, abs(before[n]), abs(after[n]), LIMITS[n][1], LIMITS[n][0]) for n in LIMITS)
+        effects = tuple(
+            Effect(n, abs(b), abs(a), LIMITS[n][1], LIMITS[n][0])
+            for n in LIMITS
+            if (b := before[n]) is not None and (a := after[n]) is not None
+        )
         if all(abs(e.now - e.then) < 0.05 * e.limit for e in effects):
             return None
         effects = tuple(sorted(effects, key=lambda e: e.now / e.limit, reverse=True))
@@ -84,6 +88,13 @@ class Match(StepKind):
             costs=SOFT_COST if grade.soften else "",
             frames=(names[0], names[-1]),
         )
+
+
+def _reading(name: str, difference: float | None) -> Reading:
+    limit, unit = LIMITS[name]
+    if difference is None:
+        return Reading(name, None, unit, limit, note="no edge to read softness from")
+    return Reading(name, abs(difference), unit, limit, note=f"{difference:+.2f} {unit}")
 
 
 def grade_of(params: Any) -> Grade:
@@ -106,7 +117,8 @@ def _mean(looks: list[Look]) -> Look:
     def m(name: str) -> Any:
         return np.mean([getattr(k, name) for k in looks], axis=0)
 
-    return Look(m("black"), m("middle"), m("white"), float(m("grain")), float(m("softness")))
+    soft = [k.softness for k in looks if k.softness is not None]
+    return Look(m("black"), m("middle"), m("white"), float(m("grain")), float(np.mean(soft)) if soft else None)
 
 
 def _graded(look: Look, g: Grade) -> Look:
@@ -116,12 +128,17 @@ def _graded(look: Look, g: Grade) -> Look:
         return np.maximum(np.asarray(v) * g.gain + g.lift, 0)
 
     grain = float(np.hypot(look.grain, g.grain))
-    return Look(c(look.black), c(look.middle), c(look.white), grain, float(np.hypot(look.softness, g.soften)))
+    soft = float(np.hypot(look.softness, g.soften)) if look.softness is not None else None
+    return Look(c(look.black), c(look.middle), c(look.white), grain, soft)
 
 
 def _reason(subject: Look, plate: Look) -> str:
     black = np.log2(max(float(plate.black.mean()), 1e-4) / max(float(subject.black.mean()), 1e-4))
     grain = f"grain {subject.grain:.1f} against {plate.grain:.1f} levels"
     side = "below" if black > 0 else "above"
-    soft = f"edges {subject.softness:.1f} against {plate.softness:.1f} px soft"
+    soft = f"edges {_soft_words(subject)} against {_soft_words(plate)}"
     return f"Blacks lie {abs(black):.1f} stops {side} the plate's; {soft}, {grain}."
+
+
+def _soft_words(look: Look) -> str:
+    return f"{look.softness:.1f} px soft" if look.softness is not None else "not to be read (no edge)"

@@ -1,0 +1,69 @@
+"""The engine on its own: order, answers, taking back, and never looking idle while an answer is on its way."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from PyQt6.QtWidgets import QApplication
+
+from transmixis.core.errors import UserError
+from transmixis.desk.engine import LOOK, MEASURE, PROPOSE, Engine
+
+
+@pytest.fixture
+def engine(qapp: QApplication) -> Iterator[Engine]:
+    e = Engine()
+    yield e
+    e.stop()
+
+
+def test_an_answer_on_its_way_still_counts_as_waiting(engine: Engine, qtbot: Any) -> None:
+    heard: list[int] = []
+    for i in range(200):
+        engine.ask(LOOK, lambda i=i: i, heard.append)
+        while engine.waiting:  # no event is handled between the last look at `waiting` and the assertion
+            QApplication.processEvents()
+        assert heard[-1] == i
+
+
+def test_an_answer_that_asks_again_keeps_it_waiting(engine: Engine, qtbot: Any) -> None:
+    heard: list[int] = []
+
+    def again(n: int) -> None:
+        heard.append(n)
+        if n:
+            engine.ask(LOOK, lambda: n - 1, again)
+
+    engine.ask(LOOK, lambda: 50, again)
+    qtbot.waitUntil(lambda: engine.waiting == 0)
+    assert heard == list(range(50, -1, -1))
+
+
+def test_the_most_urgent_goes_first_and_dropped_ones_are_never_answered(engine: Engine, qtbot: Any) -> None:
+    gate, heard = threading.Event(), list[str]()
+    engine.ask(LOOK, gate.wait)
+    engine.ask(MEASURE, lambda: "measure", heard.append, tag="measure")
+    engine.ask(PROPOSE, lambda: "propose", heard.append, tag="propose")
+    engine.ask(LOOK, lambda: "look", heard.append)
+    engine.drop("propose")
+    gate.set()
+    qtbot.waitUntil(lambda: engine.waiting == 0)
+    assert heard == ["look", "measure"]
+
+
+def test_faults_are_told_and_the_engine_goes_on(engine: Engine, qtbot: Any) -> None:
+    said: list[str] = []
+
+    def wrong() -> None:
+        raise UserError("the plate is missing; choose it again")
+
+    engine.ask(LOOK, wrong, failed=said.append)
+    with qtbot.waitSignal(engine.trouble) as trouble:
+        engine.ask(LOOK, lambda: 1 / 0, failed=said.append)
+    qtbot.waitUntil(lambda: engine.waiting == 0)
+    assert said[0] == "the plate is missing; choose it again"
+    assert "ZeroDivisionError" in trouble.args[0]
+    assert "log book" in said[1]
