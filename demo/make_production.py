@@ -1,6 +1,6 @@
 """Make the production 'The Kite Post' around its plates. Run it again after the document's format has changed.
 
-    python demo/make_production.py
+python demo/make_production.py
 """
 
 from __future__ import annotations
@@ -15,7 +15,10 @@ from transmixis.shot.workorder import first_work_order, new_shot, plate_from
 HERE = Path(__file__).resolve().parent
 FILM = HERE / "kite_post"
 SHOTS = {
-    "KP010": ("Courier at the ledge", ("hero/KP010_hero.1001.png", "clean/KP010_clean.0001.png", "background/KP010_background.mp4")),
+    "KP010": (
+        "Courier at the ledge",
+        ("hero/KP010_hero.1001.png", "clean/KP010_clean.0001.png", "background/KP010_background.mp4"),
+    ),
     "KP020": ("Along the station", ("hero/KP020_hero.mp4",)),
     "KP030": ("The letter kite", ("hero/KP030_hero.mp4", "clean/KP030_clean.0001.png")),
 }
@@ -42,7 +45,9 @@ def main() -> None:
             _add(doc, code, title, files)
     finally:
         doc.close()
-    (FILM / "log.jsonl").write_text('{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made from the plates of 3 shots.", "data": {}}\n')
+    (FILM / "log.jsonl").write_text(
+        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made from the plates of 3 shots.", "data": {}}\n'
+    )
 
 
 def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
@@ -50,12 +55,18 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
     for name in files:
         plate, info = plate_from(doc.folder, FILM / "plates" / code / name, shot)
         plate = plate.model_copy(update={"space": "camera 709"})  # how the plates were coded; see demo/bake/README.md
-        shot = shot.model_copy(update={"plates": (*shot.plates, _named(plate))}) if shot else new_shot(code, title, info, _named(plate), "24")
+        shot = (
+            shot.model_copy(update={"plates": (*shot.plates, _named(plate))})
+            if shot
+            else new_shot(code, title, info, _named(plate), "24")
+        )
     assert shot is not None
     estimate, spent = HOURS[code]
     shot = first_work_order(shot, keyed=code == "KP010").model_copy(update={"hours_estimate": estimate, "hours_spent": spent})
     if code == "KP010":
-        shot = shot.model_copy(update={"cues": (Cue(frame=6, name="arm up"), Cue(frame=19, name="letter shown"), Cue(frame=33, name="arm down"))})
+        shot = shot.model_copy(
+            update={"cues": (Cue(frame=6, name="arm up"), Cue(frame=19, name="letter shown"), Cue(frame=33, name="arm down"))}
+        )
     doc.change_shot(f"Add {code}", shot)
 
 

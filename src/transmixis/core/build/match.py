@@ -24,9 +24,9 @@ GAIN_RANGE = (0.5, 2.0)  # a grade beyond one stop is a relight, not a match (co
 LIFT_RANGE = (-0.05, 0.1)
 GRAIN_FLOOR = 0.05  # levels; less grain than this is not worth adding
 SOFTEN_FLOOR = 0.2  # px
-LEAST_EDGE = 4.0  # levels a pixel: an edge weaker than this cannot be told from noise, grain or a shallow slope
-LEAST_EDGE_PIXELS = 12
+LEAST_EDGE = 4.0  # levels a pixel: an edge weaker than this cannot be told from a shallow slope
 EDGE_OVER_GRAIN = 3.0  # and it must stand out of the grain by this much
+LEAST_EDGE_PIXELS = 12  # of such edges, or softness is not read
 
 
 @dataclass(frozen=True)

@@ -74,9 +74,9 @@ class Match(StepKind):
         current = _graded(subject, grade_of(params))
         before, after = look_differences(current, plate), look_differences(graded, plate)
         effects = tuple(
-            Effect(n, abs(b), abs(a), LIMITS[n][1], LIMITS[n][0])
+            Effect(n, abs(was), abs(will), LIMITS[n][1], LIMITS[n][0])
             for n in LIMITS
-            if (b := before[n]) is not None and (a := after[n]) is not None
+            if (was := before[n]) is not None and (will := after[n]) is not None
         )
         if all(abs(e.now - e.then) < 0.05 * e.limit for e in effects):
             return None
