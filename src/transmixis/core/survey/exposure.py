@@ -1,4 +1,8 @@
-"""Exposure and colour of a frame against a reference frame, robust to what moves in it."""
+"""Exposure and colour of every frame against the plate as a whole, robust to what moves in it.
+
+Means follow whoever walks through. Here every frame is divided by a temporal median of all, and the median of that ratio
+is its gain; both are then measured anew with the gains taken out.
+"""
 
 from __future__ import annotations
 
@@ -6,8 +10,15 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from scipy.ndimage import gaussian_filter1d, median_filter
 
-from transmixis.core.types import Rgb
+from transmixis.core.survey.middle import median_known
+from transmixis.core.types import Array, Rgb
+
+DARK, BRIGHT = 2e-3, 0.9  # linear: outside of it the ratio is noise or clipping
+LEAST_PIXELS = 300
+TREND_SECONDS = 0.5  # slower is drift, faster is flicker
+ROUNDS = 3
 
 
 @dataclass(frozen=True)
@@ -22,21 +33,135 @@ class Drift:
         return not self.reason
 
 
-def measure_drift(reference: Rgb, frame: Rgb) -> Drift:
-    """Median log ratio over the pixels that did not change otherwise.
+@dataclass(frozen=True)
+class Gains:
+    """`stops` (n, 3): how much brighter each frame is than the plate as a whole; nan where not measured. `error` (n,) stops."""
 
-    Means follow whoever walks through; the median of ratios does not, as long as more than half of the frame is still.
-    """
+    stops: Array
+    error: Array
+    reason: str = ""
+
+    @property
+    def exposure(self) -> Array:
+        """Mean of the channels (n,), stops."""
+        return np.asarray(self.stops.mean(axis=1))
+
+    def against(self, frame: int) -> Array:
+        """(n, 3) stops against frame 1..n, or against the first measured one if that one was not."""
+        known = np.flatnonzero(np.isfinite(self.stops[:, 0]))
+        if len(known) == 0:
+            return self.stops
+        base = frame - 1 if frame - 1 in known else int(known[0])
+        return np.asarray(self.stops - self.stops[base])
+
+    def trend(self, rate: float) -> Array:
+        """The slow part (n, 3) stops; what is left of `stops` is flicker."""
+        known = np.isfinite(self.stops[:, 0])
+        if known.sum() < 3:
+            return self.stops
+        i = np.arange(len(known))
+        filled = np.stack([np.interp(i, i[known], self.stops[known, c]) for c in range(3)], 1)
+        span = max(3, round(TREND_SECONDS * rate)) | 1
+        calm = median_filter(filled, size=(span, 1), mode="nearest")
+        return np.asarray(gaussian_filter1d(calm, span / 3, axis=0, mode="nearest"))
+
+
+def measure_drift(reference: Rgb, frame: Rgb) -> Drift:
+    """Drift of one frame against another, as in `gains_over_time`."""
     size = (160, max(2, round(160 * frame.shape[0] / frame.shape[1])))
-    a = cv2.resize(reference[..., :3], size, interpolation=cv2.INTER_AREA)
-    b = cv2.resize(frame[..., :3], size, interpolation=cv2.INTER_AREA)
-    lit = (a.min(axis=2) > 2e-3) & (b.min(axis=2) > 2e-3) & (a.max(axis=2) < 0.95) & (b.max(axis=2) < 0.95)
-    if lit.sum() < 300:
+    pair = [cv2.resize(f[..., :3], size, interpolation=cv2.INTER_AREA) for f in (reference, frame)]
+    logs, lit = _logs(np.stack(pair))
+    both = lit.all(axis=0)
+    if both.sum() < LEAST_PIXELS:
         return Drift(0, 0, "too little of the frame is neither black nor clipped")
-    stops = np.log2(b[lit] / a[lit])
-    middle = np.median(stops, axis=0)
-    spread = 1.4826 * np.median(np.abs(stops - middle), axis=0) + 0.01
-    still = (np.abs(stops - middle) < 3 * spread).all(axis=1)
-    middle = np.median(stops[still], axis=0) if still.sum() > 100 else middle
-    mean = float(middle.mean())
-    return Drift(mean, float(np.abs(middle - mean).max()))
+    stops = _robust_mean((logs[1] - logs[0])[both])[0]
+    mean = float(stops.mean())
+    return Drift(mean, float(np.abs(stops - mean).max()))
+
+
+def gains_over_time(thumbs: list[Array | None], shifts: Array | None = None) -> Gains:
+    """Gains of the frames from their small linear pictures (h, w, 3), None for a missing one.
+
+    `shifts` (n, 2): how far each has moved, in thumb pixels, nan where unknown; moved ones are laid over each other first.
+    """
+    n = len(thumbs)
+    there = [i for i, t in enumerate(thumbs) if t is not None]
+    stops, error = np.full((n, 3), np.nan), np.full(n, np.nan)
+    if not there:
+        return Gains(stops, error, "no frame could be read")
+    laid = _laid_over([thumbs[i] for i in there], None if shifts is None else shifts[there])  # type: ignore[misc]
+    logs, lit = _logs(laid)
+    g = np.zeros((len(there), 3))
+    for _ in range(ROUNDS):
+        whole = _median_over_time(logs - g[:, None, None], lit)
+        for k in range(len(there)):
+            ok = lit[k] & np.isfinite(whole[..., 0])
+            if ok.sum() < LEAST_PIXELS:
+                g[k], error[there[k]] = np.nan, np.nan
+                continue
+            g[k], error[there[k]] = _robust_mean((logs[k] - whole)[ok])
+        g = np.where(np.isfinite(g), g, 0.0)
+    stops[there] = g
+    stops[~np.isfinite(error)] = np.nan
+    if not np.isfinite(error).any():
+        return Gains(stops, error, "too little of the frames is neither black nor clipped")
+    return Gains(stops, error)
+
+
+def _logs(x: Array) -> tuple[Array, Array]:
+    """Base-2 logs of (n, h, w, 3) and where all channels are neither dark nor clipped (and there at all)."""
+    low, high = x.min(axis=-1), x.max(axis=-1)
+    lit = (low > DARK) & (high < BRIGHT)
+    return np.log2(np.maximum(x, DARK / 4)), lit
+
+
+def _laid_over(thumbs: list[Array], shifts: Array | None) -> Array:
+    """Stack (n, h, w, 3) with every frame moved back by its shift; what moves in from outside is 0."""
+    stack = np.stack(thumbs).astype(np.float32)
+    if shifts is None or np.nanmax(np.abs(shifts), initial=0.0) < 0.25:
+        return stack
+    h, w = stack.shape[1:3]
+    s = np.where(np.isfinite(shifts), shifts, 0.0)
+    low, high = np.floor(s.min(axis=0)), np.ceil(s.max(axis=0))
+    # a canvas for the whole path, unless the camera goes so far that it would not pay
+    room = np.minimum(high - low, [3 * w, 3 * h]).astype(int)
+    out = np.zeros((len(stack), h + room[1], w + room[0], 3), np.float32)
+    for k, (dx, dy) in enumerate(s):
+        m = np.array([[1, 0, high[0] - dx], [0, 1, high[1] - dy]])
+        out[k] = cv2.warpAffine(stack[k], m, (w + room[0], h + room[1]), flags=cv2.INTER_LINEAR)
+    return out
+
+
+def _median_over_time(logs: Array, lit: Array) -> Array:
+    if lit.all():
+        return np.asarray(np.median(logs, axis=0))
+    return median_known(np.where(lit[..., None], logs, np.nan).astype(np.float32))[0]
+
+
+def _robust_mean(x: Array) -> tuple[Array, float]:
+    """Mean (3,) of the rows (m, 3) that lie close to their median, and its standard error."""
+    middle = np.median(x, axis=0)
+    spread = 1.4826 * np.median(np.abs(x - middle), axis=0) + 1e-4
+    near = (np.abs(x - middle) < 2.5 * spread).all(axis=1)
+    if near.sum() < 20:
+        return middle, float(spread.max())
+    return x[near].mean(axis=0), float((x[near].std(axis=0) / np.sqrt(near.sum())).max())
+
+
+def mired_change(stops: Array) -> float:
+    """Change of colour temperature (mired; above zero is warmer) that channel gains (3,) in stops amount to.
+
+    White of the working space (BT.709 primaries, D65; ITU-R BT.709) with the gains on it, its chromaticity, and McCamy's
+    formula for the correlated colour temperature (McCamy, 1992).
+    """
+    return 1e6 / _temperature(np.exp2(np.asarray(stops, float))) - 1e6 / _temperature(np.ones(3))
+
+
+_TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])  # IEC 61966-2-1
+
+
+def _temperature(white: Array) -> float:
+    xyz = _TO_XYZ @ white
+    x, y = xyz[0] / xyz.sum(), xyz[1] / xyz.sum()
+    n = (x - 0.3320) / (0.1858 - y)
+    return float(max(449 * n**3 + 3525 * n**2 + 6823.3 * n + 5520.33, 1000.0))

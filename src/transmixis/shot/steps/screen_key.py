@@ -15,7 +15,7 @@ from transmixis.core.matte.edges import edge_adjust
 from transmixis.core.matte.keyer import KeyModel, KeyResult, KeySettings, key_frame, learn_shot
 from transmixis.core.matte.points import LEAK_LIMIT, Points, inside_and_pits, populations, propose_points, visible_share
 from transmixis.core.matte.screen import NoScreen, find_screen
-from transmixis.core.motion.steadiness import grey_of, measure_shift
+from transmixis.core.motion.camera import grey_of, measure_shift
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array, Mask, Matte

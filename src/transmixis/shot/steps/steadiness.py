@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from transmixis.core.motion.steadiness import grey_of, measure_shift
+from transmixis.core.motion.camera import grey_of, measure_shift
 from transmixis.core.readings import Reading
 from transmixis.shot.contract import Inputs, Product, Slot, StepKind
 from transmixis.shot.steps.params import Params, number

@@ -1,0 +1,220 @@
+"""How the whole picture moves between two frames (the camera's motion), robust to people who walk through.
+
+Corners are followed by sparse optical flow (Lucas & Kanade, pyramidal) forwards and backwards (Kalal, Mikolajczyk, Matas,
+2010). Movements are proposed by single points and by pairs; the one shared at the most places of the frame wins, so that a
+well-textured person does not outvote a plain wall. Phase correlation and image alignment follow the people instead.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from transmixis.core.colour.curves import linear_to_srgb
+from transmixis.core.motion.similarity import Similarity, fit_similarity
+from transmixis.core.types import Array, Mask
+
+FAINT = 0.012  # of the code range: texture weaker than this is not lifted to full strength, or grain would be
+AGREE = 0.3  # px: points within this of a movement share it
+PLACES = (24, 14)  # the frame's division into places, across and down
+REGIONS = (5, 4)  # and into regions
+PAIRS = 160  # movements proposed by pairs of points
+POINTS = 480
+LEAST = 12  # points that must be followed
+LEAST_PLACES = 6  # places that must share the movement
+BIAS = 0.005  # px: what interpolation adds to the error of every shift, seen on shifted pictures (docs/limits.md)
+SIGNIFICANT = 4.0  # standard errors: less rotation or growth than this is taken for none
+
+
+@dataclass(frozen=True)
+class Anchor:
+    """A frame to measure others against: its (h, w) uint8 picture from `grey_of` and its corners (n, 2)."""
+
+    grey: Array
+    corners: Array
+
+
+@dataclass(frozen=True)
+class Move:
+    """Motion of a frame against its anchor, about the frame's centre: px, radians, factor.
+
+    `error` is the standard error of x and y together, px; `points` agree. Falsy, with a reason, when not measured.
+    """
+
+    x: float = 0.0
+    y: float = 0.0
+    turn: float = 0.0
+    grow: float = 1.0
+    error: float = 0.0
+    points: int = 0
+    reason: str = ""
+
+    def __bool__(self) -> bool:
+        return not self.reason
+
+    @property
+    def length(self) -> float:
+        return float(np.hypot(self.x, self.y))
+
+    def similarity(self, shape: tuple[int, ...]) -> Similarity:
+        """The same as a transform of a frame of `shape` (h, w)."""
+        return Similarity(self.x, self.y, self.turn, self.grow, ((shape[1] - 1) / 2, (shape[0] - 1) / 2))
+
+
+_CURVE = linear_to_srgb(np.linspace(0, 1, 4097, dtype=np.float32)).astype(np.float32)
+
+
+def grey_of(frame: Array) -> Array:
+    """8-bit picture for tracking: texture of like strength everywhere, since a screen's seams and marks are faint."""
+    mean = cv2.transform(np.ascontiguousarray(frame[..., :3]), np.full((1, 3), 4096 / 3, np.float32))
+    return grey_from_luma(_CURVE[np.clip(mean, 0, 4096).astype(np.uint16)])
+
+
+def grey_from_luma(g: Array) -> Array:
+    """The same from a (h, w) float32 picture of coded luma 0..1."""
+    h, w = g.shape
+    fine = cv2.GaussianBlur(g, (0, 0), 1.4)  # grain would be followed as if it were texture
+    small = (max(1, w // 4), max(1, h // 4))
+    wide = cv2.GaussianBlur(cv2.resize(g, small, interpolation=cv2.INTER_AREA), (0, 0), 3.0)
+    rest = fine - cv2.resize(wide, (w, h), interpolation=cv2.INTER_LINEAR)
+    strength = cv2.GaussianBlur(cv2.resize(rest * rest, small, interpolation=cv2.INTER_AREA), (0, 0), 3.0)
+    gain = cv2.resize(40 / (np.sqrt(strength) + FAINT), (w, h), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(cv2.convertScaleAbs(np.maximum(rest * gain + 128, 0)))
+
+
+def anchor_of(grey: Array, *, where: Mask | None = None, points: int = POINTS) -> Anchor:
+    """The corners of a picture from all over: each of eight parts gives its share, so that one busy part does not take all."""
+    h, w = grey.shape
+    found = []
+    for j in range(2):
+        for i in range(4):
+            y, x = j * h // 2, i * w // 4
+            part = np.ascontiguousarray(grey[y : y + h // 2, x : x + w // 4])
+            mask = None if where is None else where[y : y + h // 2, x : x + w // 4].astype(np.uint8)
+            p = cv2.goodFeaturesToTrack(part, max(1, points // 8), 0.02, 7, mask=mask, blockSize=7)
+            if p is not None:
+                found.append(p.reshape(-1, 2) + np.array([x, y], np.float32))
+    return Anchor(grey, np.concatenate(found) if found else np.empty((0, 2), np.float32))
+
+
+def measure_move(anchor: Anchor, grey: Array, *, only_shift: bool = False) -> Move:
+    """Motion of `grey` (from `grey_of`) against the anchor. Rotation and growth are 0 and 1 where they are not significant."""
+    return measure_moves(anchor, grey, only_shift=only_shift)[0]
+
+
+def measure_moves(anchor: Anchor, grey: Array, *, only_shift: bool = False) -> tuple[Move, Array]:
+    """The camera's motion, and the median motion (x, y) px of what moves otherwise with its share of the points."""
+    nothing = np.zeros(3)
+    if len(anchor.corners) < LEAST:
+        return Move(reason="too little texture to measure the camera by"), nothing
+    at, there = _followed_both_ways(anchor, grey)
+    if len(at) < LEAST:
+        return Move(reason="too few points can be followed", points=len(at)), nothing
+    h, w = grey.shape
+    near = _shared_movement(at, there, grey.shape, only_shift=only_shift)
+    if near is None or near.sum() < 8:
+        return Move(reason="the points do not agree on one movement", points=0 if near is None else int(near.sum())), nothing
+    move = _fitted(at[near], there[near], ((w - 1) / 2, (h - 1) / 2), only_shift=only_shift)
+    own = there - move.similarity(grey.shape).apply(at)
+    moving = np.linalg.norm(own, axis=1) > 2 * AGREE
+    if moving.sum() < 6:
+        return move, nothing
+    return move, np.array([*np.median(own[moving], axis=0), moving.mean()])
+
+
+def _followed_both_ways(anchor: Anchor, grey: Array) -> tuple[Array, Array]:
+    crit = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 30, 0.003)
+    start = anchor.corners.reshape(-1, 1, 2)
+    size = {"winSize": (21, 21), "maxLevel": 3, "criteria": crit}
+    there, ok1, _ = cv2.calcOpticalFlowPyrLK(anchor.grey, grey, start, np.empty(0), **size)  # type: ignore[call-overload]
+    back, ok2, _ = cv2.calcOpticalFlowPyrLK(grey, anchor.grey, there, np.empty(0), **size)  # type: ignore[call-overload]
+    a, b, c = start.reshape(-1, 2), np.asarray(there).reshape(-1, 2), np.asarray(back).reshape(-1, 2)
+    good = (ok1.ravel() > 0) & (ok2.ravel() > 0) & (np.linalg.norm(c - a, axis=1) < 0.3)
+    h, w = grey.shape
+    inside = (b[:, 0] > 4) & (b[:, 1] > 4) & (b[:, 0] < w - 5) & (b[:, 1] < h - 5)
+    return a[good & inside].astype(np.float64), b[good & inside].astype(np.float64)
+
+
+def _shared_movement(at: Array, there: Array, shape: tuple[int, ...], *, only_shift: bool) -> Mask | None:
+    """Mask of the points that share the movement found at the most places of the frame; None if no movement is shared."""
+    factors, shifts = _proposed(at, there, only_shift=only_shift)
+    z, t = at @ np.array([1, 1j]), there @ np.array([1, 1j])
+    off = np.abs(factors[:, None] * z[None] + shifts[:, None] - t[None])  # (movements, points)
+    agree = off < AGREE
+    fine = _places(agree, at, shape, PLACES)
+    # a person is compact: what is shared all over the frame counts for more
+    score = np.where(fine >= LEAST_PLACES, fine * _places(agree, at, shape, REGIONS), 0)
+    if score.max() == 0:
+        return None
+    best = np.flatnonzero(score >= 0.85 * score.max())
+    # what the camera does is shared closely by all that stands still; a body's parts each move in their own way
+    spread = [float(off[i][agree[i]].mean()) for i in best]
+    near = agree[best[int(np.argmin(spread))]]
+    for _ in range(4):
+        off_now = _offsets(at[near], there[near], at, there, only_shift=only_shift)
+        limit = min(AGREE, max(0.06, 3.5 * float(np.median(off_now[near]))))
+        again = off_now < limit
+        if again.sum() < 8 or (again == near).all():
+            break
+        near = again
+    return near
+
+
+def _proposed(at: Array, there: Array, *, only_shift: bool) -> tuple[Array, Array]:
+    """Movements as complex factor and shift: one of each point alone, and of pairs of points that lie far apart."""
+    z, t = at @ np.array([1, 1j]), there @ np.array([1, 1j])
+    n = len(z)
+    step = max(1, n // 240)
+    factors, shifts = np.ones(len(z[::step]), complex), (t - z)[::step]
+    if only_shift:
+        return factors, shifts
+    rng = np.random.default_rng(7)
+    i = rng.integers(0, n, PAIRS)
+    j = (i + rng.integers(n // 4 + 1, max(n // 4 + 2, 3 * n // 4), PAIRS)) % n
+    apart = np.abs(z[j] - z[i]) > 0.15 * np.abs(z).max()
+    f = (t[j] - t[i])[apart] / (z[j] - z[i])[apart]
+    sane = (np.abs(np.abs(f) - 1) < 0.2) & (np.abs(np.angle(f)) < 0.35)
+    return np.concatenate([factors, f[sane]]), np.concatenate([shifts, (t[i][apart] - f * z[i][apart])[sane]])
+
+
+def _places(agree: Mask, at: Array, shape: tuple[int, ...], grid: tuple[int, int]) -> Array:
+    """How many different cells of a grid (across, down) over the frame share each movement."""
+    cell = (at[:, 1] // (shape[0] / grid[1])).astype(int) * grid[0] + (at[:, 0] // (shape[1] / grid[0])).astype(int)
+    order = np.argsort(cell, kind="stable")
+    starts = np.flatnonzero(np.r_[True, np.diff(cell[order]) > 0])
+    return np.asarray(np.logical_or.reduceat(agree[:, order], starts, axis=1).sum(axis=1))
+
+
+def _offsets(a: Array, b: Array, at: Array, there: Array, *, only_shift: bool) -> Array:
+    if only_shift or np.ptp(a, axis=0).max() < 1:
+        moved = at + np.median(b - a, axis=0)
+    else:
+        moved = fit_similarity(a, b).apply(at)
+    return np.asarray(np.linalg.norm(moved - there, axis=1))
+
+
+def _fitted(a: Array, b: Array, centre: tuple[float, float], *, only_shift: bool) -> Move:
+    """Motion about the centre with its error; a plain shift (the median) unless rotation or growth are significant."""
+    middle = np.median(b - a, axis=0)
+    spread = 1.4826 * np.median(np.abs(b - a - middle), axis=0)
+    n = len(a)
+    plain = Move(float(middle[0]), float(middle[1]), error=float(np.hypot(1.2533 * np.hypot(*spread) / np.sqrt(n), BIAS)), points=n)
+    radius = float(np.sqrt(((a - a.mean(axis=0)) ** 2).sum(axis=1).mean()))
+    if only_shift or radius < 10:
+        return plain
+    full = fit_similarity(a, b, pivot=centre)
+    rest = np.linalg.norm(full.apply(a) - b, axis=1)
+    sigma = float(np.sqrt((rest**2).sum() / max(2 * n - 4, 1)))
+    turn_error = sigma / (radius * np.sqrt(n))
+    if max(abs(full.turn), abs(full.grow - 1)) < SIGNIFICANT * turn_error or max(abs(full.turn), abs(full.grow - 1)) < 2e-5:
+        return plain
+    reach = float(np.hypot(*(a.mean(axis=0) - np.array(centre))))  # the centre is told by points that lie elsewhere
+    error = float(np.hypot(np.hypot(sigma * np.sqrt(2 / n), reach * turn_error), BIAS))
+    return Move(full.x, full.y, full.turn, full.grow, error, n)
+
+
+def measure_shift(reference: Array, grey: Array, *, where: Mask | None = None) -> Move:
+    """Plain shift of `grey` against `reference`, both from `grey_of`, read `where` (h, w) is true."""
+    return measure_move(anchor_of(reference, where=where), grey, only_shift=True)

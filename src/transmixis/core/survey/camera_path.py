@@ -1,0 +1,148 @@
+"""The path of the camera over a plate, and whether it is locked off, nearly so, or moving."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.ndimage import gaussian_filter1d
+
+from transmixis.core.motion.camera import Move
+from transmixis.core.motion.similarity import Similarity
+from transmixis.core.survey.scan import Scan, is_absent, move_of
+from transmixis.core.types import Array
+
+TREND = 4.0  # frames: sigma of the smooth part of a path; faster is trembling
+LOCKED_TREMBLE = 0.05  # px rms: three times the measuring error with a third of the frame covered by people
+LOCKED_DRIFT = 0.25  # px from end to end
+NEARLY = 1.5  # px: within it a static patch still serves once the plate is steadied (common practice)
+KNOCK = 0.4  # px in one frame, and six times the usual step
+DISAGREE = 4.0  # px: a far frame measured against the first may be mistaken; the steps from frame to frame then decide
+
+
+@dataclass(frozen=True)
+class CameraPath:
+    """Per frame: x, y px, turn radians, grow, error px (nan where not measured), step from the frame before px."""
+
+    x: Array
+    y: Array
+    turn: Array
+    grow: Array
+    error: Array
+    size: tuple[int, int]  # h, w
+
+    @property
+    def known(self) -> Array:
+        return np.isfinite(self.error)
+
+    @property
+    def shift(self) -> Array:
+        """How far the picture has moved since the reference frame, at the worst corner; px, nan where not measured."""
+        reach = np.hypot(*self.size) / 2
+        away = np.hypot(self.x, self.y) + reach * np.hypot(self.turn, self.grow - 1)
+        return np.where(self.known, away, np.nan)
+
+    def similarity(self, i: int) -> Similarity:
+        """Motion of frame i (0-based) as a transform from the reference frame."""
+        h, w = self.size
+        return Similarity(float(self.x[i]), float(self.y[i]), float(self.turn[i]), float(self.grow[i]), ((w - 1) / 2, (h - 1) / 2))
+
+
+@dataclass(frozen=True)
+class Steadiness:
+    """Verdict locked, nearly, moving or unknown; `tremble` px rms, `drift` px from end to end, `error` px, frames of knocks."""
+
+    verdict: str
+    words: str
+    tremble: float
+    drift: float
+    error: float
+    knocks: tuple[int, ...]
+
+
+def path_of(scans: list[Scan]) -> CameraPath:
+    """Join the scans' motions: against the reference frame where that could be measured, else from frame to frame."""
+    size = next(((int(s["size"][0]), int(s["size"][1])) for s in scans if not is_absent(s)), (2, 2))
+    pivot = ((size[1] - 1) / 2, (size[0] - 1) / 2)
+    rows = np.full((len(scans), 5), np.nan)
+    last: tuple[Similarity, float] | None = None
+    for i, s in enumerate(scans):
+        if is_absent(s):
+            last = None
+            continue
+        direct, step = move_of(s["shift"]), move_of(s["step"]) if "step" in s else Move(reason="none")
+        here = _where(direct, step, last, pivot, first=i == 0)
+        if here is not None:
+            t, error = here
+            rows[i] = t.x, t.y, t.turn, t.grow, error
+        last = here
+    x, y, turn, grow, error = rows.T
+    return CameraPath(x, y, turn, grow, error, size)
+
+
+def _where(
+    direct: Move, step: Move, last: tuple[Similarity, float] | None, pivot: tuple[float, float], *, first: bool
+) -> tuple[Similarity, float] | None:
+    straight = Similarity(direct.x, direct.y, direct.turn, direct.grow, pivot)
+    chained = None
+    if last is not None and step:
+        joined = Similarity(step.x, step.y, step.turn, step.grow, pivot).after(last[0])
+        chained = (joined, float(np.hypot(last[1], step.error)))
+    if not direct:
+        return (straight, 0.0) if first else chained
+    if chained is not None:
+        apart = float(np.hypot(straight.x - chained[0].x, straight.y - chained[0].y))
+        if apart > max(DISAGREE, 6 * chained[1]):
+            return chained
+    return straight, direct.error
+
+
+def judge(path: CameraPath) -> Steadiness:
+    """Tell a locked-off camera from one that trembles, drifts, was knocked, or moves."""
+    known = path.known
+    if known.sum() < max(2, 0.5 * len(known)):
+        return Steadiness("unknown", "the camera's motion could not be measured: too little still texture", 0, 0, 0, ())
+    p = np.stack([_filled(path.x, known), _filled(path.y, known)], 1)
+    trend = gaussian_filter1d(p, TREND, axis=0, mode="nearest") if len(p) > 4 else p.mean(axis=0) + 0 * p
+    error = float(np.sqrt(np.mean(path.error[known] ** 2)))
+    tremble = float(np.sqrt(np.mean(((p - trend)[known] ** 2).sum(axis=1))))
+    drift = float(np.hypot(*np.ptp(trend, axis=0)))
+    knocks = _knocks(p)
+    far = float(np.nanmax(path.shift))
+    trembles, drifts = tremble > max(LOCKED_TREMBLE, 2 * error), drift > max(LOCKED_DRIFT, 4 * error)
+    verdict = "locked" if not (trembles or drifts or knocks) else "nearly" if far <= NEARLY else "moving"
+    return Steadiness(verdict, _words(verdict, tremble, drift, error, knocks, trembles, drifts), tremble, drift, error, knocks)
+
+
+def _filled(v: Array, known: Array) -> Array:
+    i = np.arange(len(v))
+    return np.interp(i, i[known], v[known])
+
+
+def _knocks(p: Array) -> tuple[int, ...]:
+    """Frames (1-based) where the picture jumps and stays there."""
+    step = np.diff(p, axis=0)
+    size = np.hypot(step[:, 0], step[:, 1])
+    usual = 1.4826 * float(np.median(np.abs(size - np.median(size)))) + float(np.median(size))
+    out = []
+    for i in np.flatnonzero(size > max(KNOCK, 6 * usual)):
+        before, after = p[max(0, i - 3) : i + 1].mean(axis=0), p[i + 1 : i + 5].mean(axis=0)
+        if np.hypot(*(after - before)) > 0.6 * size[i]:
+            out.append(int(i) + 2)
+    return tuple(out)
+
+
+def _words(
+    verdict: str, tremble: float, drift: float, error: float, knocks: tuple[int, ...], trembles: bool, drifts: bool
+) -> str:
+    if verdict == "locked":
+        return f"locked off: trembles {tremble:.2f} px, drifts {drift:.2f} px, measured to ± {error:.3f} px"
+    parts = []
+    if trembles:
+        parts.append(f"trembles by {tremble:.2f} px rms")
+    if drifts:
+        parts.append(f"drifts {drift:.1f} px")
+    if knocks:
+        parts.append("is knocked at frame " + ", ".join(str(k) for k in knocks[:4]))
+    head = "nearly locked" if verdict == "nearly" else "moving"
+    return f"{head}: {', '.join(parts)} (measured to ± {error:.3f} px)"

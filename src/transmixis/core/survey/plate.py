@@ -1,0 +1,144 @@
+"""The survey of a whole plate, put together from the scans of its frames and a few frames looked at again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from transmixis.core.errors import UserError
+from transmixis.core.motion.similarity import Similarity
+from transmixis.core.progress import Progress
+from transmixis.core.survey.blur import Blur, measure_blur
+from transmixis.core.survey.camera_path import CameraPath, Steadiness, judge, path_of
+from transmixis.core.survey.dust import Dust, find_dust, frames_apart, half_log
+from transmixis.core.survey.exposure import Gains, gains_over_time, mired_change
+from transmixis.core.survey.flashing import flashes_per_second
+from transmixis.core.survey.intruder import Intruder, find_intruders
+from transmixis.core.survey.noise import TimeNoise, noise_over_time
+from transmixis.core.survey.scan import Scan, is_absent
+from transmixis.core.survey.timing import Timing, time_of
+from transmixis.core.types import Array, Rgb
+
+ReadFrame = Callable[[int], Rgb]  # frame 1..n as linear (h, w, 3); UserError where it cannot be read
+NOISE_PAIRS = 4
+SHARP_FRAMES = 0.5  # of the best detail: a frame below it is blurred enough to be compared with the best ones
+STILL_FOR_NOISE = 0.15  # px between two frames: more motion and their difference is not noise alone
+
+
+@dataclass(frozen=True)
+class PlateSurvey:
+    """Everything found; arrays are per frame (n,), nan where not measured."""
+
+    count: int
+    rate: float
+    path: CameraPath
+    steadiness: Steadiness
+    gains: Gains
+    flicker: Array  # (n, 3) stops off the slow trend
+    clipped: Array  # (n, 2) shares at white and at black
+    noise_levels: Array  # 8-bit sRGB levels
+    sharpness: Array  # detail over the best frames' (1 = best)
+    blurs: tuple[Blur, ...]
+    timing: Timing
+    flashes: Array
+    intruders: tuple[Intruder, ...]
+    intruders_told: bool
+    dust: Dust
+    noise: TimeNoise | None
+    absent: dict[int, str]  # frame: reason
+
+    def colour_drift(self, frame: int) -> Array:
+        """Change of colour temperature of every frame against `frame`, mired; above zero is warmer."""
+        against = self.gains.against(frame)
+        return np.array([mired_change(s - s.mean()) if np.isfinite(s[0]) else np.nan for s in against])
+
+
+def survey_plate(
+    scans: list[Scan], rate: float, read: ReadFrame, progress: Progress, missing: tuple[int, ...] = ()
+) -> PlateSurvey:
+    """Judge a plate. `scans` of frames 1..n in order; `missing` frames have no file. A few frames are read again by `read`."""
+    n = len(scans)
+    path = path_of(scans)
+    steadiness = judge(path)
+    thumbs: list[Array | None] = [None if is_absent(s) else s["thumb"] for s in scans]
+    gains = gains_over_time(thumbs, _thumb_shifts(path, thumbs))
+    levels = np.array([np.full(5, np.nan) if is_absent(s) else s["levels"] for s in scans], float)
+    sharpness = _relative(levels[:, 3])
+    progress.at(1, 4, "looking for dust")
+    dust = _dust(path, read)
+    progress.at(2, 4, "measuring the noise")
+    noise = _noise(path, scans, read)
+    progress.at(3, 4, "measuring blur")
+    still = steadiness.verdict in ("locked", "nearly")
+    return PlateSurvey(
+        count=n, rate=rate, path=path, steadiness=steadiness, gains=gains, flicker=gains.stops - gains.trend(rate),
+        clipped=levels[:, :2], noise_levels=levels[:, 2], sharpness=sharpness, blurs=_blurs(scans, sharpness),
+        timing=time_of(scans, rate, missing), flashes=flashes_per_second(thumbs, rate),
+        intruders=tuple(find_intruders(thumbs, gains.stops)) if still else (), intruders_told=still and n >= 5,
+        dust=dust, noise=noise,
+        absent={i + 1: str(s["absent"]) for i, s in enumerate(scans) if is_absent(s)},
+    )  # fmt: skip
+
+
+def _thumb_shifts(path: CameraPath, thumbs: list[Array | None]) -> Array:
+    width = next((t.shape[1] for t in thumbs if t is not None), 1)
+    return np.stack([path.x, path.y], 1) * width / max(path.size[1], 1)
+
+
+def _relative(detail: Array) -> Array:
+    """Detail over that of the best tenth of the frames."""
+    if not np.isfinite(detail).any():
+        return detail
+    best = float(np.nanquantile(detail, 0.9))
+    return np.asarray(detail / best) if best > 0 else np.full(len(detail), np.nan)
+
+
+def _blurs(scans: list[Scan], sharpness: Array) -> tuple[Blur, ...]:
+    """Blur per frame; clearly softer frames are compared with the sharpest one, which takes the scene's own grain out."""
+    there = [i for i, s in enumerate(scans) if not is_absent(s)]
+    if not there:
+        return tuple(Blur(0.0, 0.0, 0.0) for _ in scans)
+    best = max(there, key=lambda i: sharpness[i] if np.isfinite(sharpness[i]) else -1.0)
+    base = scans[best]["spectrum"].astype(np.float32)
+    base_blur = measure_blur(base)
+    out = []
+    for i, s in enumerate(scans):
+        if is_absent(s):
+            out.append(Blur(0.0, 0.0, 0.0))
+        elif sharpness[i] < SHARP_FRAMES and base_blur.length == 0:
+            out.append(measure_blur(s["spectrum"].astype(np.float32), base))
+        else:
+            out.append(base_blur if i == best else measure_blur(s["spectrum"].astype(np.float32)))
+    return tuple(out)
+
+
+def _dust(path: CameraPath, read: ReadFrame) -> Dust:
+    chosen = frames_apart(path.x, path.y)
+    logs, moves = [], []
+    for i in chosen:
+        try:
+            logs.append(half_log(read(i + 1)))
+        except UserError:
+            continue
+        s = path.similarity(i)
+        pivot = ((s.pivot[0] - 0.5) / 2, (s.pivot[1] - 0.5) / 2)
+        moves.append(Similarity(s.x / 2, s.y / 2, s.turn, s.grow, pivot))
+    if len(logs) < 4:
+        return Dust((), np.zeros((1, 1), np.float32), "too few frames could be laid over each other")
+    return find_dust(logs, moves)
+
+
+def _noise(path: CameraPath, scans: list[Scan], read: ReadFrame) -> TimeNoise | None:
+    """Noise from pairs of neighbours between which the camera stands still."""
+    steps = np.hypot(np.diff(path.x), np.diff(path.y))
+    still = [i for i in np.flatnonzero(np.nan_to_num(steps, nan=9.0) < STILL_FOR_NOISE) if "change" in scans[i + 1]]
+    chosen = [still[int(k)] for k in np.linspace(0, len(still) - 1, min(NOISE_PAIRS, len(still)))] if still else []
+    pairs = []
+    for i in dict.fromkeys(chosen):
+        try:
+            pairs.append((read(int(i) + 1), read(int(i) + 2)))
+        except UserError:
+            continue
+    return noise_over_time(pairs) if pairs else None

@@ -1,0 +1,149 @@
+"""Doubled, dropped, frozen and missing frames, the real rate behind a stated one, and interlacing.
+
+A frame is the one before again when nothing changed in it, not even the noise. A frame is dropped when the picture moves
+twice as far in one step as in the steps before and after.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from transmixis.core.survey.scan import Scan, is_absent, move_of
+from transmixis.core.types import Array
+
+SAME = 0.35  # of the usual change of the noise: less means that it is the same exposure
+STILL_LEVELS = 0.12  # levels: change below it is none, where the material has no noise to tell by
+NEIGHBOURS = 0.5  # of the change before and after a doubled frame
+COMBED = 0.6  # % of the picture with teeth from field to field
+LEAST_STEP = 1.0  # px a frame: slower motion cannot show that a frame is missing
+LEAST_MOVERS = 0.04  # share of the followed points
+
+
+@dataclass(frozen=True)
+class Timing:
+    """Frames (1-based) that repeat the one before, before which one is missing, that are not there, that are combed."""
+
+    doubled: tuple[int, ...]
+    dropped: tuple[int, ...]
+    missing: tuple[int, ...]
+    combed: tuple[int, ...]
+    still: bool  # nothing changes anywhere: a still, however long
+    told_drops: bool  # there was motion enough to see a dropped frame
+    cadence: str  # what a regular pattern of doubled or combed frames says, or ''
+
+
+def time_of(scans: list[Scan], rate: float, missing: tuple[int, ...] = ()) -> Timing:
+    """Judge the timing from the scans of all frames in order."""
+    gone = tuple(sorted({*missing, *(i + 1 for i, s in enumerate(scans) if is_absent(s))}))
+    changes = [s.get("change") for s in scans]
+    doubled = _doubled(changes)
+    combed = tuple(i + 1 for i, s in enumerate(scans) if not is_absent(s) and s["levels"][4] > COMBED)
+    known = sum(c is not None for c in changes)
+    still = known > 2 and len(doubled) == known
+    dropped, told = _dropped(scans, set(doubled))
+    words = _cadence(len(scans), () if still else doubled, combed, rate)
+    return Timing(() if still else doubled, dropped, gone, combed, still, told, words)
+
+
+def _doubled(changes: list[Array | None]) -> tuple[int, ...]:
+    """Frames in which neither the picture nor its noise differs from the frame before."""
+    known = [i for i, c in enumerate(changes) if c is not None]
+    if not known:
+        return ()
+    quiet = np.array([np.quantile(changes[i], 0.2) for i in known], float)  # the calmest parts: noise alone
+    busy = np.array([np.quantile(changes[i], 0.98) for i in known], float)
+    usual = _usual(quiet)
+    out = []
+    for k, i in enumerate(known):
+        if busy[k] <= STILL_LEVELS:
+            same = True
+        elif usual > STILL_LEVELS:  # there is noise to tell by
+            around = [busy[j] for j in (k - 1, k + 1) if 0 <= j < len(known)]
+            same = bool(quiet[k] < SAME * usual and busy[k] < max(NEIGHBOURS * max(around, default=0.0), 1.5 * usual))
+        else:  # coded so hard that the noise is gone: nothing may move
+            same = False
+        if same:
+            out.append(i + 1)
+    return tuple(out)
+
+
+def _usual(quiet: Array) -> float:
+    """The change of the noise between two different frames, even if most frames are doubled."""
+    high = quiet[quiet > 0.5 * np.quantile(quiet, 0.95)]
+    return float(np.median(high)) if len(high) else 0.0
+
+
+def _dropped(scans: list[Scan], doubled: set[int]) -> tuple[tuple[int, ...], bool]:
+    """Frames before which one is missing, and whether there was motion enough to tell."""
+    camera, movers = _steps(scans)
+    found: set[int] = set()
+    told = False
+    for track in (camera, movers):
+        hits, enough = _jumps(track, doubled)
+        found |= hits
+        told |= enough
+    return tuple(sorted(found)), told
+
+
+def _steps(scans: list[Scan]) -> tuple[Array, Array]:
+    camera, movers = np.full((len(scans), 2), np.nan), np.full((len(scans), 2), np.nan)
+    for i, s in enumerate(scans):
+        if "step" not in s:
+            continue
+        m = move_of(s["step"])
+        if m:
+            camera[i] = m.x, m.y
+        if s["movers"][2] > LEAST_MOVERS:
+            movers[i] = s["movers"][:2]
+    return camera, movers
+
+
+def _jumps(steps: Array, doubled: set[int]) -> tuple[set[int], bool]:
+    """Steps twice as long as, and in the direction of, two on either side which agree among themselves."""
+    out: set[int] = set()
+    told = False
+    n = len(steps)
+    for i in range(2, n - 1):
+        around = [j for j in (i - 2, i - 1, i + 1, i + 2) if 0 <= j < n and j + 1 not in doubled]
+        near = steps[around]
+        near = near[np.isfinite(near[:, 0])]
+        if len(near) < 3 or not np.isfinite(steps[i, 0]):
+            continue
+        mean = near.mean(axis=0)
+        speed = float(np.hypot(*mean))
+        spread = float(np.hypot(*(near - mean).T).max())
+        if speed < LEAST_STEP or spread > 0.3 * speed:
+            continue
+        told = True
+        along = float(steps[i] @ mean) / speed**2
+        across = float(np.hypot(*(steps[i] - along * mean))) / speed
+        if 1.6 < along < 3.4 and across < 0.4 and i + 1 not in doubled:
+            out.add(i + 1)
+    return out, told
+
+
+def _cadence(n: int, doubled: tuple[int, ...], combed: tuple[int, ...], rate: float) -> str:
+    """Words for a regular pattern."""
+    if len(doubled) >= 3:
+        gaps = np.diff(doubled)
+        usual = int(np.median(gaps))
+        if usual >= 2 and (gaps == usual).mean() > 0.8 and len(doubled) > 0.6 * n / usual:
+            real = rate * (usual - 1) / usual
+            return f"every {_nth(usual)} frame is doubled: {real:.3g} real pictures a second, not {rate:.3g}"
+        if len(doubled) > 0.6 * n:
+            real = rate * (n - len(doubled)) / n
+            return f"most frames are doubled: about {real:.2g} real pictures a second, not {rate:.3g}"
+    share = len(combed) / max(n, 1)
+    if len(combed) >= 4:
+        gaps = np.diff(combed)
+        if 0.3 < share < 0.5 and set(np.unique(gaps)) <= {1, 4}:
+            return f"two of five frames are combed: 3:2 pulldown of {rate * 0.8:.4g} pictures a second"
+        if share > 0.6:
+            return "interlaced: two half pictures of different times lie in each frame"
+    return ""
+
+
+def _nth(n: int) -> str:
+    return {2: "second", 3: "third", 4: "fourth", 5: "fifth", 6: "sixth"}.get(n, f"{n}th")
