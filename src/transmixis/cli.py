@@ -5,6 +5,7 @@ Exit codes: 0 done, 1 failed with one line that says why, 2 wrong usage, 3 done 
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import sys
@@ -25,13 +26,16 @@ from transmixis.core.readings import FAULT
 from transmixis.demo import copy_demo
 from transmixis.media.sequence import is_movie
 from transmixis.media.source import open_source
+from transmixis.shot.contract import SurveyKind
 from transmixis.shot.deliver import deliver
 from transmixis.shot.document import Document
-from transmixis.shot.keyjob import KeyJob, bare_shot, reading_dict, run_key
+from transmixis.shot.keyjob import KeyJob, reading_dict, run_key
 from transmixis.shot.model import ROLES, Shot
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
-from transmixis.shot.workorder import add_step, first_work_order, new_shot, plate_from
+from transmixis.shot.steps import kind_of
+from transmixis.shot.surveyjob import report_text, survey_report
+from transmixis.shot.workorder import first_work_order, new_shot, plate_from
 
 app = typer.Typer(
     add_completion=False, no_args_is_help=True, help="Measured compositing for short film shots.", pretty_exceptions_enable=False
@@ -151,75 +155,32 @@ def add(
 
 @app.command()
 def survey(
-    plate: Annotated[Path, typer.Argument(help="A movie, a sequence or one of its files.")],
-    clean: Annotated[Path | None, typer.Option(help="A frame of the empty screen.")] = None,
+    plates: Annotated[list[Path], typer.Argument(help="Movies, sequences or one of their files.")],
+    clean: Annotated[Path | None, typer.Option(help="A clean plate: a still, a sequence or a movie of the empty view.")] = None,
     space: Annotated[str | None, typer.Option(help="Colour space; else guessed.")] = None,
     as_json: Json = False,
     strict: Strict = False,
 ) -> None:
-    """Measure steadiness and exposure of a plate, and its screen if it has one."""
-    shot, source = bare_shot(plate, space)
-    shot, _ = add_step(shot, "steadiness")
-    shot, _ = add_step(shot, "exposure")
-    info = source.info
-    from transmixis.shot.material import Material
-
-    renderer = Renderer(shot, Material(Path.cwd()))
-    table = _with_bar(lambda p: _measure_all(renderer, p))
-    screen = _screen_report(plate, clean, space)
-    data = {"plate": {**info.__dict__, "rate": str(info.rate) if info.rate else None}, "screen": screen, "frames": table}
-    _show(as_json, data, _survey_text(info, table, screen))
-    _exit_if_strict(strict, table)
+    """Say what plates can bear: camera, exposure, timing, sharpness, noise, dust, edges, flashes, and the screen if there is one."""
+    reports = [_with_bar(partial(survey_report, path, clean, space)) for path in plates]
+    data = reports[0] if len(reports) == 1 else {"plates": reports}
+    _show(as_json, data, "\n\n".join(report_text(r) for r in reports))
+    for r in reports:
+        _exit_if_strict(strict, r["frames"])
 
 
 def _measure_all(renderer: Renderer, progress: Progress) -> list[dict[str, Any]]:
-    shot, table = renderer.shot, []
+    shot, table = renderer.shot, list[dict[str, Any]]()
+    for step in shot.steps:  # first every frame is looked at, then each is judged by all
+        kind = kind_of(step.kind)
+        if step.on and isinstance(kind, SurveyKind):
+            with contextlib.suppress(UserError):
+                renderer.surveys.whole(renderer, step.inputs.get(kind.slots[0].name, ""), progress)
     for n in range(1, shot.length + 1):
         progress.at(n - 1, shot.length, f"frame {n} of {shot.length}")
         row = {s.id: [reading_dict(r) for r in renderer.measure(s.id, n)] for s in shot.steps}
         table.append({"frame": n, "steps": row})
     return table
-
-
-def _screen_report(plate: Path, clean: Path | None, space: str | None) -> dict[str, Any] | None:
-    """Readings of the screen on the first, middle and last frame; None if there is no screen."""
-    from transmixis.shot.keyjob import key_shot
-    from transmixis.shot.material import Material
-
-    shot, _ = key_shot(KeyJob(plate, clean=clean, space=space))
-    renderer = Renderer(shot, Material(Path.cwd()))
-    try:
-        a = renderer.analysis("key")
-    except UserError:
-        return None
-    wanted = ("evenness", "separation", "spill left")
-    frames = {
-        n: [reading_dict(r) for r in renderer.measure("key", n) if r.name in wanted]
-        for n in sorted({1, (shot.length + 1) // 2, shot.length})
-    }
-    return {
-        "kind": str(a["kind"]),
-        "colour_linear": [float(v) for v in a["colour"]],
-        "notes": [str(n) for n in a["notes"]],
-        "frames": frames,
-    }
-
-
-def _survey_text(info: Any, table: list[dict[str, Any]], screen: dict[str, Any] | None) -> str:
-    lines = [
-        f"{info.width} x {info.height}, {info.count} frames, {info.depth}, read as {info.space}"
-        + (", chroma at half size" if info.chroma_halved else "")
-    ]
-    lines += [f"note: {n}" for n in info.notes]
-    for step in table[0]["steps"] if table else []:
-        lines += _worst_lines(step, table)
-    if screen:
-        lines.append(f"{screen['kind']} screen; " + "; ".join(screen["notes"]))
-        for n, readings in screen["frames"].items():
-            lines.append(f"  frame {n}: " + ", ".join(f"{r['name']} {_value(r)}" for r in readings))
-    else:
-        lines.append("no green or blue screen found")
-    return "\n".join(lines)
 
 
 def _value(r: dict[str, Any]) -> str:

@@ -32,6 +32,8 @@ from transmixis.shot.session import Session
 from transmixis.shot.steps import KINDS
 from transmixis.shot.workorder import add_step, first_work_order, move_step, new_shot, plate_from, remove_step
 
+SURVEY = ("steadiness", "exposure", "sharpness", "timing", "marks")
+
 
 def made_shot(plates: Path) -> Shot:
     shot = None
@@ -49,12 +51,12 @@ def renderer_for(plates: Path, shot: Shot | None = None, cache: int = 1 << 28) -
 def test_first_work_order_follows_the_roles(tiny_plates: Path) -> None:
     shot = made_shot(tiny_plates)
     assert [p.role for p in shot.plates] == ["hero", "clean", "background"]
-    assert [s.kind for s in shot.steps] == ["steadiness", "exposure", "garbage_matte", "screen_key", "match", "place", "edges"]
+    assert [s.kind for s in shot.steps] == [*SURVEY, "garbage_matte", "screen_key", "match", "place", "edges"]
     assert shot.step("screen_key").inputs == {"plate": "plate:hero", "clean": "plate:clean", "garbage": "step:garbage_matte"}
     assert shot.step("place").inputs == {"front": "step:match", "back": "plate:background"}
     assert output_ref(shot) == "step:place"
     without = shot.model_copy(update={"plates": shot.plates[:1]})
-    assert [s.kind for s in first_work_order(without).steps] == ["steadiness", "exposure", "garbage_matte", "screen_key"]
+    assert [s.kind for s in first_work_order(without).steps] == [*SURVEY, "garbage_matte", "screen_key"]
 
 
 def test_every_step_measures_every_frame(tiny_plates: Path) -> None:

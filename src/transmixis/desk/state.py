@@ -13,7 +13,7 @@ from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT, SOUND, UNKNOWN, WATCH, Reading, worst
 from transmixis.desk.engine import MEASURE, PROPOSE, Engine
-from transmixis.shot.contract import Proposal
+from transmixis.shot.contract import Proposal, SurveyKind
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.pins import params_at, remove_pin, set_pin
 from transmixis.shot.render import Renderer, output_ref
@@ -245,12 +245,16 @@ class State(QObject):
         if not renderer or not shot or not shot.steps:
             self.measuring.emit(0, 0, "")
             return
-        self._measured, self._to_measure = 0, len(shot.steps) * shot.length
+        again = [s.id for s in shot.steps if isinstance(kind_of(s.kind), SurveyKind)]
+        self._measured, self._to_measure = 0, (len(shot.steps) + len(again)) * shot.length
         order = sorted(range(1, shot.length + 1), key=lambda n: abs(n - self.frame))
         self.engine.ask(MEASURE, lambda: self._known(renderer), self._take_known, tag="measure")
         for n in order:
             for step in shot.steps:
                 self._ask_reading(renderer, step.id, n)
+        for n in order:  # once all frames have been looked at, the survey can say more of each
+            for step_id in again:
+                self._ask_reading(renderer, step_id, n)
         self.want_proposal(self.step_id)
 
     def _known(self, renderer: Renderer) -> dict[str, dict[int, list[Reading]]]:

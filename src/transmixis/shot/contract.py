@@ -11,6 +11,8 @@ from pydantic import BaseModel
 
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
+from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.scan import Scan
 from transmixis.core.types import Array, Matte
 from transmixis.shot.model import Shot, Stage
 
@@ -74,6 +76,7 @@ class Inputs(Protocol):
     def own(self, frame: int) -> Product: ...
     def is_still(self, slot: str) -> bool: ...
     def analysis(self) -> Analysis: ...
+    def survey(self, slot: str) -> PlateSurvey: ...
 
 
 class StepKind(ABC):
@@ -89,6 +92,9 @@ class StepKind(ABC):
     Params: ClassVar[type[BaseModel]]
     analyses: ClassVar[bool] = False
     analysis_params: ClassVar[tuple[str, ...]] = ()  # the parameters that the analysis depends on
+    mends: ClassVar[bool] = False  # stands between a plate and the steps that use it
+    surveys: ClassVar[bool] = False  # its readings come from the survey of its first input (see SurveyKind)
+    other_frames: ClassVar[bool] = False  # its product may show any frame of its inputs, not just the one asked for
     frames_back: ClassVar[int] = 0  # how many earlier frames the readings look at
 
     def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
@@ -106,6 +112,27 @@ class StepKind(ABC):
     @abstractmethod
     def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
         """The readings of a product just computed."""
+
+
+class SurveyKind(StepKind):
+    """A kind that only reads from the survey of its first input: at first from a frame's own scan, then from the whole."""
+
+    product = "readings"
+    surveys = True
+
+    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+        return Product()
+
+    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+        return self.read_survey(inputs.survey(self.slots[0].name), params, frame)
+
+    @abstractmethod
+    def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
+        """Readings at a frame from the survey of all frames."""
+
+    @abstractmethod
+    def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
+        """What can be said of a frame before the others have been looked at."""
 
 
 def sample_frames(length: int, most: int) -> list[int]:

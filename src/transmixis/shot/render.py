@@ -14,14 +14,17 @@ from pydantic import BaseModel, ValidationError
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
+from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.scan import is_absent
 from transmixis.core.types import Array, Matte
 from transmixis.media.cache import FrameCache, frozen
-from transmixis.shot.contract import Analysis, Product, Proposal
+from transmixis.shot.contract import Analysis, Product, Proposal, SurveyKind
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.pins import params_at
 from transmixis.shot.steps import kind_of
 from transmixis.shot.stored import AnalysisStore, ReadingStore
+from transmixis.shot.surveys import Surveys
 
 DEFAULT_CACHE = 1 << 30  # bytes
 
@@ -41,10 +44,12 @@ class Renderer:
         cache: FrameCache | None = None,
         analyses: AnalysisStore | None = None,
         readings: ReadingStore | None = None,
+        surveys: Surveys | None = None,
     ) -> None:
         self.shot, self.material = shot, material
         self.cache = cache or FrameCache(DEFAULT_CACHE)
         self.analyses, self.readings = analyses or AnalysisStore(None), readings or ReadingStore(None)
+        self.surveys = surveys or Surveys(None)
         self.progress = Progress()
         self._keys: dict[tuple[str, int], str] = {}
         self._whole: dict[str, str] = {}
@@ -81,6 +86,8 @@ class Renderer:
         size = (self.shot.width, self.shot.height, self.shot.length)
         inputs = {slot: self.key(r, frame) for slot, r in self._live_inputs(step).items()}
         whole = self.whole_key(ref) if kind.analyses else ""
+        if kind.other_frames and not kind.analyses:
+            whole = digest([self.whole_key(r) for r in self._live_inputs(step).values()])
         return digest("step", step.kind, kind.version, params_at(step, frame), size, inputs, whole)
 
     def whole_key(self, ref: str) -> str:
@@ -150,6 +157,9 @@ class Renderer:
         step = self._step(step_id)
         if not step.on:
             return []
+        kind = kind_of(step.kind)
+        if isinstance(kind, SurveyKind):
+            return [self._with_limit(step, r) for r in self._measure_survey(step, kind, frame)]
         try:
             key = digest(self.key(f"step:{step_id}", frame), self._before_key(step, frame))
         except UserError as e:
@@ -160,6 +170,43 @@ class Renderer:
             self.readings.put(key, known)
         return [self._with_limit(step, r) for r in known]
 
+    def _survey_key(self, step: Step, kind: SurveyKind, frame: int) -> str:
+        ref = self._live_inputs(step)[kind.slots[0].name]
+        return digest("survey", self.whole_key(ref), step.kind, kind.version, params_at(step, frame), frame)
+
+    def _measure_survey(self, step: Step, kind: SurveyKind, frame: int) -> list[Reading]:
+        """Readings from the whole survey if all frames have been looked at, else from this frame's scan alone."""
+        try:
+            ref = self._live_inputs(step)[kind.slots[0].name]
+            key = self._survey_key(step, kind, frame)
+            known = self.readings.get(key)
+            if known is not None:
+                return known
+            params = self._params(step, frame)
+            if frame > self.surveys.frames(self, ref):
+                return [Reading("frame", None, "", 1.0, note="the plate has no such frame")]
+            scan = self.surveys.scan(self, ref, frame)
+            survey = self.surveys.if_complete(self, ref, self.progress)
+        except UserError as e:
+            return [Reading("frame", None, "", 1.0, note=str(e))]
+        if is_absent(scan):
+            return [Reading("frame", None, "", 1.0, note=str(scan["absent"]))]
+        if survey is None:
+            return kind.read_scan(scan, params, frame)
+        made = kind.read_survey(survey, params, frame)
+        self.readings.put(key, made)
+        return made
+
+    def unfinished_surveys(self) -> list[str]:
+        """Steps whose readings will be told anew once all frames have been looked at."""
+        out = []
+        for step in self.shot.steps:
+            kind = kind_of(step.kind)
+            with contextlib.suppress(UserError):
+                if step.on and isinstance(kind, SurveyKind) and self.readings.get(self._survey_key(step, kind, 1)) is None:
+                    out.append(step.id)
+        return out
+
     def _before_key(self, step: Step, frame: int) -> str:
         back = kind_of(step.kind).frames_back
         return self.key(f"step:{step.id}", frame - 1) if back and frame > 1 else ""
@@ -169,7 +216,11 @@ class Renderer:
         step = self._step(step_id)
         if not step.on:
             return []
+        kind = kind_of(step.kind)
         try:
+            if isinstance(kind, SurveyKind):
+                known = self.readings.get(self._survey_key(step, kind, frame))
+                return None if known is None else [self._with_limit(step, r) for r in known]
             known = self.readings.get(digest(self.key(f"step:{step_id}", frame), self._before_key(step, frame)))
         except UserError as e:
             return [Reading("frame", None, "", 1.0, note=str(e))]
@@ -283,6 +334,9 @@ class StepInputs:
 
     def analysis(self) -> Analysis:
         return self._r.analysis(self.step_id)
+
+    def survey(self, slot: str) -> PlateSurvey:
+        return self._r.surveys.whole(self._r, self._ref(slot), self._r.progress)
 
 
 def split_ref(ref: str) -> tuple[str, str]:

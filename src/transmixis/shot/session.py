@@ -10,6 +10,7 @@ from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.render import DEFAULT_CACHE, Renderer
 from transmixis.shot.stored import AnalysisStore, ReadingStore
+from transmixis.shot.surveys import Surveys
 
 
 class Session:
@@ -22,6 +23,7 @@ class Session:
         keep = None if document.read_only else document.folder / "analysis"
         self.analyses = AnalysisStore(keep)
         self.readings = ReadingStore(keep / "readings.jsonl" if keep else None)
+        self.surveys = Surveys(keep)
         self._renderers: dict[str, Renderer] = {}
 
     @staticmethod
@@ -35,7 +37,7 @@ class Session:
     def renderer_for(self, shot: Shot) -> Renderer:
         held = self._renderers.get(shot.code)
         if held is None or held.shot is not shot:
-            held = Renderer(shot, self.material, self.cache, self.analyses, self.readings)
+            held = Renderer(shot, self.material, self.cache, self.analyses, self.readings, self.surveys)
             self._renderers[shot.code] = held
         return held
 

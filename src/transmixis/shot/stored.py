@@ -13,6 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from transmixis.core.readings import Reading
+from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis
 from transmixis.shot.store import write_atomically
 
@@ -43,13 +44,7 @@ class AnalysisStore:
 
     def _load(self, key: str) -> Analysis | None:
         path = self._path(key)
-        if not path or not path.exists():
-            return None
-        try:
-            with np.load(io.BytesIO(path.read_bytes()), allow_pickle=False) as f:
-                return {name: f[name] for name in f.files}
-        except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile):
-            return None
+        return read_arrays(path) if path else None
 
     def _store(self, key: str, analysis: Analysis) -> Analysis:
         path = self._path(key)
@@ -58,6 +53,17 @@ class AnalysisStore:
             np.savez(buffer, **{k: np.asarray(v) for k, v in analysis.items()})  # type: ignore[arg-type]
             write_atomically(path, buffer.getvalue())
         return analysis
+
+
+def read_arrays(path: Path) -> dict[str, Array] | None:
+    """The arrays of an .npz file without pickles; None if it is not there or broken."""
+    if not path.exists():
+        return None
+    try:
+        with np.load(io.BytesIO(path.read_bytes()), allow_pickle=False) as f:
+            return {name: f[name] for name in f.files}
+    except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile):
+        return None
 
 
 class ReadingStore:

@@ -77,10 +77,29 @@ def add_step(shot: Shot, kind_name: str, *, name: str = "", inputs: dict[str, st
             ref = _sensible(shot, kind_name, slot)
             if ref:
                 connected[slot.name] = ref
-    step = Step(id=step_id, kind=kind_name, name=step_name, inputs=connected)
+    if kind.mends and kind.slots[0].name not in (inputs or {}):
+        connected[kind.slots[0].name] = _last_mend(shot, connected.get(kind.slots[0].name, ""))
+    step = Step(id=step_id, kind=kind_name, name=step_name, inputs={k: v for k, v in connected.items() if v})
     at = _place_for(shot, kind_name)
     steps = (*shot.steps[:at], step, *shot.steps[at:])
+    if kind.mends:
+        steps = tuple(_behind(s, connected.get(kind.slots[0].name, ""), step) for s in steps)
     return shot.model_copy(update={"steps": steps}), step
+
+
+def _last_mend(shot: Shot, ref: str) -> str:
+    """The last mend that already stands on a plate, or the plate."""
+    for s in shot.steps:
+        if s.kind in KINDS and kind_of(s.kind).mends and ref and s.inputs.get(kind_of(s.kind).slots[0].name) == ref:
+            ref = f"step:{s.id}"
+    return ref
+
+
+def _behind(step: Step, ref: str, mend: Step) -> Step:
+    """A step that used `ref`, using the mend instead; what measures the plate itself goes on doing so."""
+    if step.id == mend.id or not ref or (step.kind in KINDS and kind_of(step.kind).surveys):
+        return step
+    return step.model_copy(update={"inputs": {k: (f"step:{mend.id}" if v == ref else v) for k, v in step.inputs.items()}})
 
 
 def _place_for(shot: Shot, kind_name: str) -> int:
@@ -120,8 +139,8 @@ def first_work_order(shot: Shot, *, keyed: bool = True) -> Shot:
     out = shot.model_copy(update={"steps": ()})
     if not shot.plates:
         return out
-    out, _ = add_step(out, "steadiness")
-    out, _ = add_step(out, "exposure")
+    for kind in ("steadiness", "exposure", "sharpness", "timing", "marks"):
+        out, _ = add_step(out, kind)
     if not (keyed and shot.plate_of_role("hero")):
         return out
     out, _ = add_step(out, "garbage_matte")

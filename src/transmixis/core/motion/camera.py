@@ -25,7 +25,7 @@ POINTS = 480
 LEAST = 12  # points that must be followed
 LEAST_PLACES = 6  # places that must share the movement
 BIAS = 0.005  # px: what interpolation adds to the error of every shift, seen on shifted pictures (docs/limits.md)
-SIGNIFICANT = 4.0  # standard errors: less rotation or growth than this is taken for none
+SIGNIFICANT = 8.0  # standard errors: less rotation or growth than this is taken for none (followed points err alike nearby)
 
 
 @dataclass(frozen=True)
@@ -200,7 +200,9 @@ def _fitted(a: Array, b: Array, centre: tuple[float, float], *, only_shift: bool
     middle = np.median(b - a, axis=0)
     spread = 1.4826 * np.median(np.abs(b - a - middle), axis=0)
     n = len(a)
-    plain = Move(float(middle[0]), float(middle[1]), error=float(np.hypot(1.2533 * np.hypot(*spread) / np.sqrt(n), BIAS)), points=n)
+    plain = Move(
+        float(middle[0]), float(middle[1]), error=float(np.hypot(1.2533 * np.hypot(*spread) / np.sqrt(n), BIAS)), points=n
+    )
     radius = float(np.sqrt(((a - a.mean(axis=0)) ** 2).sum(axis=1).mean()))
     if only_shift or radius < 10:
         return plain

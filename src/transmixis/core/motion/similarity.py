@@ -51,7 +51,9 @@ class Similarity:
         return Similarity(float(moved[0]), float(moved[1]), self.turn + first.turn, self.grow * first.grow, first.pivot)
 
 
-def fit_similarity(source: Array, target: Array, weights: Array | None = None, pivot: tuple[float, float] = (0.0, 0.0)) -> Similarity:
+def fit_similarity(
+    source: Array, target: Array, weights: Array | None = None, pivot: tuple[float, float] = (0.0, 0.0)
+) -> Similarity:
     """Least-squares similarity from `source` to `target`, both (n, 2) with n >= 2 (Umeyama, 1991).
 
     In the plane a rotation with scale is a complex factor, so the closed form needs no decomposition; a mirror image is

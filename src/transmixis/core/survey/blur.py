@@ -41,12 +41,12 @@ def spectrum(luma: Array) -> Array:
     tile = min(TILE, 1 << int(np.log2(min(h, w))))
     window = np.hanning(tile + 2)[1:-1].astype(np.float32)
     window = window[:, None] * window[None]
-    total = np.zeros((tile, tile // 2 + 1), np.float32)
+    total: Array = np.zeros((tile, tile // 2 + 1), np.float32)
     for y in np.linspace(0, h - tile, max(1, round(h / tile * 1.3))).astype(int):
         for x in np.linspace(0, w - tile, max(1, round(w / tile * 1.3))).astype(int):
             part = luma[y : y + tile, x : x + tile].astype(np.float32)
             power = np.abs(scipy.fft.rfft2((part - part.mean()) * window)) ** 2
-            total += power / (power.mean() + 1e-6)
+            total += np.asarray(power / (power.mean() + 1e-6), np.float32)
     if tile < TILE:
         total = cv2.resize(total, (TILE // 2 + 1, TILE))
     paired = total[:, : TILE // 2].reshape(TILE // 2, 2, TILE // 4, 2).mean(axis=(1, 3))
@@ -72,7 +72,14 @@ def _grid() -> _Grid:
     index = np.flatnonzero(keep.ravel())
     radius = r.ravel()[index]
     ring = ((radius - RADII[0]) * TILE / 2).astype(int)
-    return _Grid(index, fx.ravel()[index].astype(np.float32), fy.ravel()[index].astype(np.float32), ring, int(ring.max()) + 1, ((radius / 0.1) ** 2).astype(np.float32))
+    return _Grid(
+        index,
+        fx.ravel()[index].astype(np.float32),
+        fy.ravel()[index].astype(np.float32),
+        ring,
+        int(ring.max()) + 1,
+        ((radius / 0.1) ** 2).astype(np.float32),
+    )
 
 
 def _ringless(values: Array) -> Array:

@@ -45,7 +45,9 @@ class CameraPath:
     def similarity(self, i: int) -> Similarity:
         """Motion of frame i (0-based) as a transform from the reference frame."""
         h, w = self.size
-        return Similarity(float(self.x[i]), float(self.y[i]), float(self.turn[i]), float(self.grow[i]), ((w - 1) / 2, (h - 1) / 2))
+        return Similarity(
+            float(self.x[i]), float(self.y[i]), float(self.turn[i]), float(self.grow[i]), ((w - 1) / 2, (h - 1) / 2)
+        )
 
 
 @dataclass(frozen=True)
@@ -73,8 +75,8 @@ def path_of(scans: list[Scan]) -> CameraPath:
         direct, step = move_of(s["shift"]), move_of(s["step"]) if "step" in s else Move(reason="none")
         here = _where(direct, step, last, pivot, first=i == 0)
         if here is not None:
-            t, error = here
-            rows[i] = t.x, t.y, t.turn, t.grow, error
+            t = here[0]
+            rows[i] = t.x, t.y, t.turn, t.grow, here[1]
         last = here
     x, y, turn, grow, error = rows.T
     return CameraPath(x, y, turn, grow, error, size)
@@ -103,7 +105,7 @@ def judge(path: CameraPath) -> Steadiness:
     if known.sum() < max(2, 0.5 * len(known)):
         return Steadiness("unknown", "the camera's motion could not be measured: too little still texture", 0, 0, 0, ())
     p = np.stack([_filled(path.x, known), _filled(path.y, known)], 1)
-    trend = gaussian_filter1d(p, TREND, axis=0, mode="nearest") if len(p) > 4 else p.mean(axis=0) + 0 * p
+    trend = _trend(p)
     error = float(np.sqrt(np.mean(path.error[known] ** 2)))
     tremble = float(np.sqrt(np.mean(((p - trend)[known] ** 2).sum(axis=1))))
     drift = float(np.hypot(*np.ptp(trend, axis=0)))
@@ -112,6 +114,15 @@ def judge(path: CameraPath) -> Steadiness:
     trembles, drifts = tremble > max(LOCKED_TREMBLE, 2 * error), drift > max(LOCKED_DRIFT, 4 * error)
     verdict = "locked" if not (trembles or drifts or knocks) else "nearly" if far <= NEARLY else "moving"
     return Steadiness(verdict, _words(verdict, tremble, drift, error, knocks, trembles, drifts), tremble, drift, error, knocks)
+
+
+def _trend(p: Array) -> Array:
+    """The slow part of a path (n, 2), going on at both ends as it goes inside, so that a steady drift keeps its length."""
+    if len(p) <= 4:
+        return np.asarray(p.mean(axis=0) + 0 * p)
+    room = min(len(p) - 1, round(3 * TREND))
+    longer = np.pad(p, ((room, room), (0, 0)), mode="reflect", reflect_type="odd")
+    return np.asarray(gaussian_filter1d(longer, TREND, axis=0, mode="nearest")[room:-room])
 
 
 def _filled(v: Array, known: Array) -> Array:

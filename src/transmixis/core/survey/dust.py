@@ -119,9 +119,7 @@ def _travel(moves: list[Similarity], shape: tuple[int, ...]) -> float:
     return float(np.hypot(*np.ptp(at, axis=0)))
 
 
-def _lack_of(
-    logs: list[Array], moves: list[Similarity]
-) -> tuple[Array, Array, Array, list[tuple[Array, Array]]]:
+def _lack_of(logs: list[Array], moves: list[Similarity]) -> tuple[Array, Array, Array, list[tuple[Array, Array]]]:
     """What every frame lacks against the picture: median over frames, its error, share of frames that lack it; each frame with
     the picture as it shows it."""
     level = [float(np.median(a)) for a in logs]

@@ -51,7 +51,9 @@ def _timing(s: PlateSurvey) -> Iterable[Finding]:
         yield Finding("timing", frame, frame, f"frame {frame} cannot be read: {reason}", "Copy it again, or leave it out.")
     gone = [n for n in t.missing if n not in s.absent]
     if gone:
-        yield Finding("timing", gone[0], gone[-1], f"frames are missing: {_list(gone)}", "Export them again, or Conform the plate.")
+        yield Finding(
+            "timing", gone[0], gone[-1], f"frames are missing: {_list(gone)}", "Export them again, or Conform the plate."
+        )
     if t.cadence:
         yield _whole(s, "timing", t.cadence, "Conform the plate to its real rate before anything is tracked or painted.")
     elif t.doubled:
@@ -61,7 +63,9 @@ def _timing(s: PlateSurvey) -> Iterable[Finding]:
         words = f"the picture jumps as if a frame were missing before {_list(t.dropped)}"
         yield Finding("timing", t.dropped[0], t.dropped[-1], words, "Look for a complete copy; else make the frame by Conform.")
     if t.combed and not t.cadence:
-        yield Finding("timing", t.combed[0], t.combed[-1], f"{len(t.combed)} frames are combed (interlaced)", "Conform the plate.")
+        yield Finding(
+            "timing", t.combed[0], t.combed[-1], f"{len(t.combed)} frames are combed (interlaced)", "Conform the plate."
+        )
     if t.still:
         yield _whole(s, "timing", "nothing changes from frame to frame: this is a still", "Use one frame of it.", bad=False)
 
@@ -75,7 +79,11 @@ def _camera(s: PlateSurvey) -> Iterable[Finding]:
     elif v.verdict == "locked":
         yield _whole(s, "camera", v.words, "A still clean plate serves.", bad=False)
     else:
-        advice = "Steady the plate, then a still patch serves." if v.verdict == "nearly" else "Patches and clean plates must follow it."
+        advice = (
+            "Steady the plate, then a still patch serves."
+            if v.verdict == "nearly"
+            else "Patches and clean plates must follow it."
+        )
         yield _whole(s, "camera", v.words, advice, bad=v.tremble > TREMBLE or v.drift > SHIFT or bool(v.knocks))
 
 
@@ -88,7 +96,9 @@ def _exposure(s: PlateSurvey) -> Iterable[Finding]:
     if flicker > FLICKER:
         yield _whole(s, "exposure", f"flickers by up to {flicker:.3f} stops ({_percent(flicker)})", "Even out before grading.")
     if drift > EXPOSURE:
-        yield _whole(s, "exposure", f"drifts by up to {drift:.2f} stops from the first frame", "Even out, anchored to the best frame.")
+        yield _whole(
+            s, "exposure", f"drifts by up to {drift:.2f} stops from the first frame", "Even out, anchored to the best frame."
+        )
     if flicker <= FLICKER and drift <= EXPOSURE:
         words = f"steady to {max(drift, flicker):.3f} stops"
         yield _whole(s, "exposure", words, "Nothing to do.", bad=False)
@@ -96,7 +106,9 @@ def _exposure(s: PlateSurvey) -> Iterable[Finding]:
     if np.nanmax(np.abs(warm)) > COLOUR:
         k = int(np.nanargmax(np.abs(warm)))
         side = "warmer" if warm[k] > 0 else "cooler"
-        yield _whole(s, "colour", f"turns {side} by {abs(warm[k]):.0f} mired by frame {k + 1}", "Even out, each channel by itself.")
+        yield _whole(
+            s, "colour", f"turns {side} by {abs(warm[k]):.0f} mired by frame {k + 1}", "Even out, each channel by itself."
+        )
 
 
 def _percent(stops: float) -> str:

@@ -43,11 +43,12 @@ class _Track:
 
 def find_intruders(thumbs: list[Array | None], stops: Array) -> list[Intruder]:
     """Look for intruders in small linear pictures (h, w, 3) of a camera that stands still; `stops` (n, 3) from the exposure."""
-    there = [i for i, t in enumerate(thumbs) if t is not None]
+    known = [(i, t) for i, t in enumerate(thumbs) if t is not None]
+    there = [i for i, _ in known]
     if len(there) < 5:
         return []
     gains = np.nan_to_num(stops)
-    logs = np.stack([np.log2(np.maximum(thumbs[i], 2e-3)) - gains[i] for i in there])  # type: ignore[call-overload]
+    logs = np.stack([np.log2(np.maximum(t, 2e-3)) - gains[i] for i, t in known])
     usual = np.median(logs, axis=0)
     noise = 1.4826 * np.median(np.abs(logs - usual), axis=0).max(axis=-1)
     apart = np.maximum(APART, 5 * noise)

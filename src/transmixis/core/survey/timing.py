@@ -49,11 +49,12 @@ def time_of(scans: list[Scan], rate: float, missing: tuple[int, ...] = ()) -> Ti
 
 def _doubled(changes: list[Array | None]) -> tuple[int, ...]:
     """Frames in which neither the picture nor its noise differs from the frame before."""
-    known = [i for i, c in enumerate(changes) if c is not None]
+    pairs = [(i, c) for i, c in enumerate(changes) if c is not None]
+    known = [i for i, _ in pairs]
     if not known:
         return ()
-    quiet = np.array([np.quantile(changes[i], 0.2) for i in known], float)  # the calmest parts: noise alone
-    busy = np.array([np.quantile(changes[i], 0.98) for i in known], float)
+    quiet = np.array([float(np.quantile(c, 0.2)) for _, c in pairs])  # the calmest parts: noise alone
+    busy = np.array([float(np.quantile(c, 0.98)) for _, c in pairs])
     usual = _usual(quiet)
     out = []
     for k, i in enumerate(known):

@@ -4,16 +4,41 @@ from __future__ import annotations
 
 from transmixis.core.errors import UserError
 from transmixis.shot.contract import StepKind
+from transmixis.shot.steps.conform import Conform
+from transmixis.shot.steps.dust import DustOut
 from transmixis.shot.steps.edges import Edges
+from transmixis.shot.steps.even_out import EvenOut
 from transmixis.shot.steps.exposure import Exposure
 from transmixis.shot.steps.garbage_matte import GarbageMatte
+from transmixis.shot.steps.marks import Marks
 from transmixis.shot.steps.match import Match
 from transmixis.shot.steps.place import Place
 from transmixis.shot.steps.screen_key import ScreenKey
+from transmixis.shot.steps.sharpness import Sharpness
 from transmixis.shot.steps.steadiness import Steadiness
+from transmixis.shot.steps.steady import Steady
+from transmixis.shot.steps.survey import Survey
+from transmixis.shot.steps.timing import Timing
 
 KINDS: dict[str, StepKind] = {
-    k.kind: k for k in (Steadiness(), Exposure(), GarbageMatte(), ScreenKey(), Match(), Place(), Edges())
+    k.kind: k
+    for k in (
+        Survey(),
+        Steadiness(),
+        Exposure(),
+        Sharpness(),
+        Timing(),
+        Marks(),
+        Conform(),
+        Steady(),
+        EvenOut(),
+        DustOut(),
+        GarbageMatte(),
+        ScreenKey(),
+        Match(),
+        Place(),
+        Edges(),
+    )
 }
 
 

@@ -1,39 +1,59 @@
-"""Exposure: how far brightness and colour have drifted since the first frame."""
+"""Exposure: how brightness and colour drift and flicker, what is clipped, and flashes."""
 
 from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from transmixis.core.readings import Reading
-from transmixis.core.survey.exposure import measure_drift
-from transmixis.shot.contract import Inputs, Product, Slot, StepKind
-from transmixis.shot.steps.params import Params, number
-
-EXPOSURE_LIMIT = 0.05  # stops: about 3.5 %, where a flicker begins to show on a plain surface (docs/limits.md)
-COLOUR_LIMIT = 0.03
-
-
-class ExposureParams(Params):
-    reference: float = number(
-        1, 1, 1_000_000, "frame", "Measured against", "The frame that all others are compared with.", step=1
-    )
+from transmixis.core.survey.findings import BLACK, COLOUR, EXPOSURE, FLASHES, FLICKER, WHITE
+from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.scan import Scan
+from transmixis.shot.contract import Slot, SurveyKind
+from transmixis.shot.steps.steadiness import ReferenceParams
 
 
-class Exposure(StepKind):
-    kind, title, stage, product = "exposure", "Exposure", "Survey", "readings"
+class Exposure(SurveyKind):
+    kind, title, stage, version = "exposure", "Exposure", "Survey", 2
     says = "how brightness and colour drift"
     slots = (Slot("plate", "the plate to measure"),)
-    Params = ExposureParams
+    Params = ReferenceParams
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
-        reference = min(int(params.reference), inputs.shot.length)
-        return Product(work=measure_drift(inputs.picture("plate", reference), inputs.picture("plate", frame)))
+    def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
+        return exposure_readings(survey, int(params.reference), frame)
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
-        drift = product.work
-        if not drift:
-            return [Reading("exposure drift", None, "stops", EXPOSURE_LIMIT, note=drift.reason)]
-        return [
-            Reading("exposure drift", abs(drift.exposure), "stops", EXPOSURE_LIMIT, note=f"{drift.exposure:+.3f} stops"),
-            Reading("colour drift", drift.colour, "stops", COLOUR_LIMIT),
+    def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
+        return clipping_readings(scan["levels"][:2])
+
+
+def exposure_readings(survey: PlateSurvey, reference: int, frame: int) -> list[Reading]:
+    """Drift against the reference frame, flicker off the slow trend, colour, clipping, flashes."""
+    i = frame - 1
+    against = survey.gains.against(reference)[i]
+    out: list[Reading]
+    if np.isfinite(against[0]):
+        drift, flicker = float(against.mean()), float(survey.flicker[i].mean())
+        warm = float(survey.colour_drift(reference)[i])
+        per = " ".join(f"{c} {v:+.3f}" for c, v in zip("RGB", against, strict=True))
+        out = [
+            Reading("exposure drift", abs(drift), "stops", EXPOSURE, note=f"{drift:+.3f} stops ({per})"),
+            Reading("flicker", abs(flicker), "stops", FLICKER, note=f"{flicker:+.3f} stops off the slow trend"),
+            Reading(
+                "colour drift", abs(warm), "mired", COLOUR, note=f"{abs(warm):.1f} mired {'warmer' if warm > 0 else 'cooler'}"
+            ),
         ]
+    else:
+        note = survey.gains.reason or "too little of this frame is neither black nor clipped"
+        wanted = (("exposure drift", "stops", EXPOSURE), ("flicker", "stops", FLICKER), ("colour drift", "mired", COLOUR))
+        out = [Reading(name, None, unit, limit, note=note) for name, unit, limit in wanted]
+    out += clipping_readings(survey.clipped[i])
+    return [*out, Reading("flashes", float(survey.flashes[i]), "a second", FLASHES + 0.5, note="more than three are unsafe")]
+
+
+def clipping_readings(shares: Any) -> list[Reading]:
+    """Shares of the frame at white and at black."""
+    return [
+        Reading("clipped white", 100 * float(shares[0]), "%", WHITE),
+        Reading("clipped black", 100 * float(shares[1]), "%", BLACK),
+    ]

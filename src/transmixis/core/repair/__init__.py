@@ -1,0 +1,1 @@
+"""Taking out of a plate what should not be there."""

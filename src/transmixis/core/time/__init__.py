@@ -1,0 +1,1 @@
+"""Frames at other times than they were recorded."""

@@ -1,0 +1,46 @@
+"""Sharpness: how much detail each frame keeps, how far it is smeared by motion, and its noise."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from transmixis.core.readings import Reading
+from transmixis.core.survey.blur import measure_blur
+from transmixis.core.survey.findings import BLUR, NOISE, SHARP
+from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.scan import Scan
+from transmixis.shot.contract import Slot, SurveyKind
+from transmixis.shot.steps.params import Params
+
+
+class Sharpness(SurveyKind):
+    kind, title, stage = "sharpness", "Sharpness", "Survey"
+    says = "detail, motion blur and noise of every frame"
+    slots = (Slot("plate", "the plate to measure"),)
+    Params = Params
+
+    def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
+        return detail_readings(survey, frame)
+
+    def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
+        blur = measure_blur(scan["spectrum"].astype(np.float32))
+        return [_blur_reading(blur), Reading("noise", float(scan["levels"][2]), "levels", NOISE)]
+
+
+def detail_readings(survey: PlateSurvey, frame: int) -> list[Reading]:
+    """Detail against the best frames, blur and noise."""
+    i = frame - 1
+    sharp = float(survey.sharpness[i])
+    if np.isfinite(sharp):
+        best = Reading("sharpness", 100 * sharp, "%", 100 * SHARP, better="high", note="of the detail of the best frames")
+    else:
+        best = Reading("sharpness", None, "%", 100 * SHARP, better="high", note="no detail to measure by")
+    noise = float(survey.noise_levels[i])
+    return [best, _blur_reading(survey.blurs[i]), Reading("noise", noise if np.isfinite(noise) else None, "levels", NOISE)]
+
+
+def _blur_reading(blur: Any) -> Reading:
+    note = f"towards {blur.direction:.0f}° (0 across, 90 down)" if blur.length else "no straight smear shows"
+    return Reading("blur length", float(blur.length), "px", BLUR, note=note)

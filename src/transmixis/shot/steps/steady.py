@@ -1,0 +1,147 @@
+"""Steady: takes trembling or all motion of the camera out, by the whole picture or by one or two points."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from transmixis.core.errors import UserError
+from transmixis.core.motion.camera import grey_of
+from transmixis.core.motion.similarity import Similarity
+from transmixis.core.motion.steady import corrections, follow_points, from_points, moved, zoom_needed
+from transmixis.core.progress import Progress
+from transmixis.core.readings import Reading
+from transmixis.core.survey.findings import SHIFT
+from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind
+from transmixis.shot.steps.params import Params, choice, number
+
+ENLARGED = 8.0  # %: more and the loss of detail shows beside an untouched plate (judgement, docs/limits.md)
+WHOLE, ONE, TWO = "the whole picture", "one point", "two points"
+
+
+class SteadyParams(Params):
+    by: str = choice(WHOLE, (WHOLE, ONE, TWO), "By", "One point tells position; two points tell position, rotation and scale.")
+    strength: float = number(0.0, 0.0, 1.0, "%", "Strength", "How much of the motion is taken out.", percent=True)
+    smooth: float = number(
+        0.0, 0.0, 200.0, "frames", "Keeps pans slower than", "0 locks the picture to the reference frame.", step=1
+    )
+    reference: float = number(1, 1, 1_000_000, "frame", "Reference", "The frame that stays as it is.", step=1)
+    border: str = choice(
+        "fill the frame", ("fill the frame", "leave empty"), "Border", "Enlarge until no border shows, or leave it empty."
+    )
+    x1: float = number(0, -20000, 20000, "px", "Point 1 across", "Where the first point lies in the reference frame.", step=1)
+    y1: float = number(0, -20000, 20000, "px", "Point 1 down", "Where the first point lies in the reference frame.", step=1)
+    x2: float = number(0, -20000, 20000, "px", "Point 2 across", "Where the second point lies in the reference frame.", step=1)
+    y2: float = number(0, -20000, 20000, "px", "Point 2 down", "Where the second point lies in the reference frame.", step=1)
+
+
+class Steady(StepKind):
+    kind, title, stage, product = "steady", "Steady", "Survey", "picture"
+    says = "takes the camera's trembling or motion out"
+    slots = (Slot("plate", "the plate to steady"),)
+    mends = True
+    Params = SteadyParams
+    analyses = True
+    analysis_params = ("by", "reference", "x1", "y1", "x2", "y2")
+
+    def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
+        """Rows x, y, turn, grow of the plate's motion since the reference frame, nan where lost."""
+        n = inputs.shot.length
+        reference = min(int(params.reference), n)
+        if params.by == WHOLE:
+            path = inputs.survey("plate").path
+            base = path.similarity(reference - 1) if path.known[min(reference, len(path.x)) - 1] else None
+            if base is None:
+                raise UserError("The camera's motion is not known at the reference frame; choose another reference frame.")
+            rows = [path.similarity(i).after(base.inverse()) if i < len(path.x) and path.known[i] else None for i in range(n)]
+        else:
+            rows = self._by_points(inputs, params, reference, progress)
+        pivot = ((inputs.shot.width - 1) / 2, (inputs.shot.height - 1) / 2)
+        table = np.full((n, 4), np.nan)
+        for i, s in enumerate(rows):
+            if s is not None:
+                a = s.about(pivot)
+                table[i] = a.x, a.y, a.turn, a.grow
+        return {"path": table}
+
+    def _by_points(self, inputs: Inputs, params: Any, reference: int, progress: Progress) -> list[Similarity | None]:
+        n = inputs.shot.length
+        points = np.array([[params.x1, params.y1], [params.x2, params.y2]][: 1 if params.by == ONE else 2], float)
+        greys: list[Any] = []
+        for i in range(1, n + 1):
+            progress.at(i - 1, n, "following the points")
+            try:
+                greys.append(grey_of(inputs.picture("plate", i)))
+            except UserError:
+                greys.append(None)
+        seen = follow_points(greys, points, reference - 1)
+        pivot = (float(points[0, 0]), float(points[0, 1]))
+        return [from_points(points, p, pivot) if np.isfinite(p).all() else None for p in seen]
+
+    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+        picture = inputs.picture("plate", frame)
+        if params.strength == 0:
+            return Product(picture=picture)
+        moves, zoom = _moves(inputs, params)
+        return Product(picture=moved(picture, moves[frame - 1], zoom))
+
+    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+        rows = np.asarray(inputs.analysis()["path"])
+        if not np.isfinite(rows[frame - 1]).all():
+            note = "the motion is not known at this frame; it is moved like its neighbours"
+            return [Reading("shift left", None, "px", SHIFT, note=note)]
+        moves, zoom = _moves(inputs, params)
+        full, _ = _moves(inputs, params.model_copy(update={"strength": 1.0}))
+        left = float(
+            np.hypot(*(_middle_after(rows[frame - 1], moves[frame - 1]) - _middle_after(rows[frame - 1], full[frame - 1])))
+        )
+        note = "off the smooth path" if params.smooth else "off the reference frame"
+        return [
+            Reading("shift left", left, "px", SHIFT, note=note),
+            Reading("enlarged", 100 * (zoom - 1), "%", ENLARGED, note="detail is lost by as much"),
+        ]
+
+    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+        survey = inputs.survey("plate")
+        v = survey.steadiness
+        if v.verdict in ("locked", "unknown") or params.strength > 0:
+            return None
+        pans = v.verdict == "moving" and v.drift > 12
+        smooth = 8.0 if pans else 0.0
+        full = params.model_copy(update={"strength": 1.0, "smooth": smooth, "by": WHOLE})
+        _, zoom = _moves(inputs, full)
+        now = float(np.nanmax(survey.path.shift)) if not pans else v.tremble
+        words = (
+            v.words[0].upper()
+            + v.words[1:]
+            + (". The pan stays, the trembling goes." if pans else ". All of it can be taken out.")
+        )
+        return Proposal(
+            {"strength": 1.0, "smooth": smooth, "by": WHOLE}, words, (Effect("shift left", now, 0.0, "px", SHIFT),),
+            costs=f"Enlarges by {100 * (zoom - 1):.1f} % so that no border shows." if zoom > 1.0005 else "",
+        )  # fmt: skip
+
+
+def _path(rows: Any, shot: Any) -> list[Similarity | None]:
+    pivot = ((shot.width - 1) / 2, (shot.height - 1) / 2)
+    return [
+        Similarity(float(r[0]), float(r[1]), float(r[2]), float(r[3]), pivot) if np.isfinite(r).all() else None
+        for r in np.asarray(rows)
+    ]
+
+
+def _moves(inputs: Inputs, params: Any) -> tuple[list[Similarity], float]:
+    path = _path(inputs.analysis()["path"], inputs.shot)
+    if not any(p is not None for p in path):
+        raise UserError("The motion could not be followed at any frame; choose other points, or steady by the whole picture.")
+    reference = min(int(params.reference), len(path)) - 1
+    moves = corrections(path, reference, params.strength, params.smooth)
+    zoom = zoom_needed(moves, (inputs.shot.height, inputs.shot.width)) if params.border == "fill the frame" else 1.0
+    return moves, zoom
+
+
+def _middle_after(row: Any, move: Similarity) -> Any:
+    """Where the frame's middle lies after the move, px from where the reference frame has it."""
+    done = move.after(Similarity(float(row[0]), float(row[1]), float(row[2]), float(row[3]), move.pivot))
+    return np.array([done.x, done.y])
