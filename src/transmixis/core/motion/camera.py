@@ -25,7 +25,7 @@ POINTS = 480
 LEAST = 12  # points that must be followed
 LEAST_PLACES = 6  # places that must share the movement
 BIAS = 0.005  # px: what interpolation adds to the error of every shift, seen on shifted pictures (docs/limits.md)
-SIGNIFICANT = 8.0  # standard errors: less rotation or growth than this is taken for none (followed points err alike nearby)
+SIGNIFICANT = 4.0  # standard errors: less rotation or growth than this is taken for none (followed points err alike nearby)
 
 
 @dataclass(frozen=True)
@@ -208,7 +208,8 @@ def _fitted(a: Array, b: Array, centre: tuple[float, float], *, only_shift: bool
         return plain
     full = fit_similarity(a, b, pivot=centre)
     rest = np.linalg.norm(full.apply(a) - b, axis=1)
-    sigma = float(np.sqrt((rest**2).sum() / max(2 * n - 4, 1)))
+    # points near each other err alike, so they count for a quarter of as many
+    sigma = 2 * float(np.sqrt((rest**2).sum() / max(2 * n - 4, 1)))
     turn_error = sigma / (radius * np.sqrt(n))
     if max(abs(full.turn), abs(full.grow - 1)) < SIGNIFICANT * turn_error or max(abs(full.turn), abs(full.grow - 1)) < 2e-5:
         return plain
