@@ -13,7 +13,7 @@ from transmixis.desk.ruler import Ruler
 from transmixis.desk.sheets import plot_for
 from transmixis.desk.state import State
 from transmixis.desk.theme import INK, INK2, RAISED, RULE, VERMILION_TEXT, figure
-from transmixis.shot.contract import Slot
+from transmixis.shot.contract import Slot, SurveyKind
 from transmixis.shot.model import Shot
 from transmixis.shot.render import refuse_cycles
 from transmixis.shot.steps import kind_of
@@ -127,7 +127,7 @@ class StepSheet(QWidget):
         _empty(self._controls)
         _empty(self._middle)
         self._rulers, self._choices, self._inputs, self.plot = {}, {}, {}, None
-        self.card.setVisible(step is not None)
+        self.card.setVisible(step is not None and not isinstance(kind_of(step.kind), SurveyKind))  # a survey proposes nothing
         if step:
             self._make_controls(step.kind)
             self.plot = plot_for(step.kind, self._state)

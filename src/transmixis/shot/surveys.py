@@ -23,7 +23,7 @@ from transmixis.shot.stored import AnalysisStore, read_arrays
 if TYPE_CHECKING:
     from transmixis.shot.render import Renderer
 
-SCAN_VERSION = 1
+SCAN_VERSION = 2
 PREPARED = 6  # frames held ready: the ones before and after the playhead are scanned in turn
 SURVEYS = 12  # surveys held in memory
 

@@ -101,27 +101,38 @@ def anchor_of(grey: Array, *, where: Mask | None = None, points: int = POINTS) -
 
 def measure_move(anchor: Anchor, grey: Array, *, only_shift: bool = False) -> Move:
     """Motion of `grey` (from `grey_of`) against the anchor. Rotation and growth are 0 and 1 where they are not significant."""
-    return measure_moves(anchor, grey, only_shift=only_shift)[0]
+    return follow(anchor, grey, only_shift=only_shift).move
 
 
-def measure_moves(anchor: Anchor, grey: Array, *, only_shift: bool = False) -> tuple[Move, Array]:
-    """The camera's motion, and the median motion (x, y) px of what moves otherwise with its share of the points."""
-    nothing = np.zeros(3)
+@dataclass(frozen=True)
+class Followed:
+    """The camera's motion; the points that share it, before and after (k, 2); and the median motion (x, y) px of what moves
+    otherwise with its share of the points (3,)."""
+
+    move: Move
+    at: Array
+    there: Array
+    others: Array
+
+
+def follow(anchor: Anchor, grey: Array, *, only_shift: bool = False) -> Followed:
+    """Follow the anchor's corners into `grey`, and tell the camera's motion from that of others."""
+    none, nothing = np.empty((0, 2)), np.zeros(3)
     if len(anchor.corners) < LEAST:
-        return Move(reason="too little texture to measure the camera by"), nothing
+        return Followed(Move(reason="too little texture to measure the camera by"), none, none, nothing)
     at, there = _followed_both_ways(anchor, grey)
     if len(at) < LEAST:
-        return Move(reason="too few points can be followed", points=len(at)), nothing
+        return Followed(Move(reason="too few points can be followed", points=len(at)), none, none, nothing)
     h, w = grey.shape
     near = _shared_movement(at, there, grey.shape, only_shift=only_shift)
     if near is None or near.sum() < 8:
-        return Move(reason="the points do not agree on one movement", points=0 if near is None else int(near.sum())), nothing
+        agree = 0 if near is None else int(near.sum())
+        return Followed(Move(reason="the points do not agree on one movement", points=agree), none, none, nothing)
     move = _fitted(at[near], there[near], ((w - 1) / 2, (h - 1) / 2), only_shift=only_shift)
     own = there - move.similarity(grey.shape).apply(at)
     moving = np.linalg.norm(own, axis=1) > 2 * AGREE
-    if moving.sum() < 6:
-        return move, nothing
-    return move, np.array([*np.median(own[moving], axis=0), moving.mean()])
+    others = np.array([*np.median(own[moving], axis=0), moving.mean()]) if moving.sum() >= 6 else nothing
+    return Followed(move, at[near], there[near], others)
 
 
 def _followed_both_ways(anchor: Anchor, grey: Array) -> tuple[Array, Array]:

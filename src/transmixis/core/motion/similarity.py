@@ -38,6 +38,11 @@ class Similarity:
         moved = self.apply(np.array([pivot]))[0]
         return Similarity(float(moved[0] - pivot[0]), float(moved[1] - pivot[1]), self.turn, self.grow, pivot)
 
+    def scaled(self, scale: float) -> Similarity:
+        """The same motion in a picture resized by `scale`, pixel centres staying centres."""
+        px, py = ((v + 0.5) * scale - 0.5 for v in self.pivot)
+        return Similarity(self.x * scale, self.y * scale, self.turn, self.grow, (px, py))
+
     def inverse(self) -> Similarity:
         """The transform that takes it back."""
         back = Similarity(0.0, 0.0, -self.turn, 1 / self.grow, self.pivot)

@@ -16,6 +16,7 @@ TREND = 4.0  # frames: sigma of the smooth part of a path; faster is trembling
 LOCKED_TREMBLE = 0.05  # px rms: three times the measuring error with a third of the frame covered by people
 LOCKED_DRIFT = 0.25  # px from end to end
 NEARLY = 1.5  # px: within it a static patch still serves once the plate is steadied (common practice)
+MEANT = 0.03  # of the frame's width, from end to end: nobody's tripod sags that far
 KNOCK = 0.4  # px in one frame, and six times the usual step
 DISAGREE = 4.0  # px: a far frame measured against the first may be mistaken; the steps from frame to frame then decide
 
@@ -52,7 +53,10 @@ class CameraPath:
 
 @dataclass(frozen=True)
 class Steadiness:
-    """Verdict locked, nearly, moving or unknown; `tremble` px rms, `drift` px from end to end, `error` px, frames of knocks."""
+    """Verdict locked, nearly, moving or unknown; `tremble` px rms, `drift` px from end to end, `error` px, frames of knocks.
+
+    `meant`: it goes so far that somebody moved it on purpose. `off` (n,): px off the smooth path, nan where not known.
+    """
 
     verdict: str
     words: str
@@ -60,6 +64,8 @@ class Steadiness:
     drift: float
     error: float
     knocks: tuple[int, ...]
+    meant: bool
+    off: tuple[float, ...]
 
 
 def path_of(scans: list[Scan]) -> CameraPath:
@@ -99,11 +105,14 @@ def _where(
     return straight, direct.error
 
 
+_UNKNOWN = "the camera's motion could not be measured: too little still texture"
+
+
 def judge(path: CameraPath) -> Steadiness:
     """Tell a locked-off camera from one that trembles, drifts, was knocked, or moves."""
     known = path.known
     if known.sum() < max(2, 0.5 * len(known)):
-        return Steadiness("unknown", "the camera's motion could not be measured: too little still texture", 0, 0, 0, ())
+        return Steadiness("unknown", _UNKNOWN, 0, 0, 0, (), False, (float("nan"),) * len(known))
     p = np.stack([_filled(path.x, known), _filled(path.y, known)], 1)
     trend = _trend(p)
     error = float(np.sqrt(np.mean(path.error[known] ** 2)))
@@ -113,7 +122,9 @@ def judge(path: CameraPath) -> Steadiness:
     far = float(np.nanmax(path.shift))
     trembles, drifts = tremble > max(LOCKED_TREMBLE, 2 * error), drift > max(LOCKED_DRIFT, 4 * error)
     verdict = "locked" if not (trembles or drifts or knocks) else "nearly" if far <= NEARLY else "moving"
-    return Steadiness(verdict, _words(verdict, tremble, drift, error, knocks, trembles, drifts), tremble, drift, error, knocks)
+    off = tuple(float(v) for v in np.where(known, np.hypot(*(p - trend).T), np.nan))
+    words = _words(verdict, tremble, drift, error, knocks, trembles, drifts)
+    return Steadiness(verdict, words, tremble, drift, error, knocks, drift > MEANT * path.size[1], off)
 
 
 def _trend(p: Array) -> Array:

@@ -207,7 +207,9 @@ def _spots(lack: Array, error: Array, steady: Array) -> list[Spot]:
     """Round dark places that are sure and steady, deepest first."""
     found: list[Spot] = []
     taken = np.zeros(lack.shape, bool)
-    sure = (lack < -LEAST_DEPTH) & (lack < -SURE * error) & (steady > STEADY)
+    # what is bright where it should not be is no dust, so it shows how far the picture is mistaken about itself
+    mistaken = float(np.quantile(lack, 0.9995))
+    sure = (lack < -max(LEAST_DEPTH, mistaken)) & (lack < -SURE * error) & (steady > STEADY)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(sure.astype(np.uint8), connectivity=8)
     order = sorted(range(1, count), key=lambda c: float(lack[labels == c].min()))
     for c in order:

@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 from scipy.ndimage import gaussian_filter1d, median_filter
 
+from transmixis.core.motion.similarity import Similarity
 from transmixis.core.survey.middle import median_known
 from transmixis.core.types import Array, Rgb
 
@@ -19,6 +20,7 @@ DARK, BRIGHT = 2e-3, 0.9  # linear: outside of it the ratio is noise or clipping
 LEAST_PIXELS = 300
 TREND_SECONDS = 0.5  # slower is drift, faster is flicker
 ROUNDS = 3
+STEP_ERROR = 0.003  # stops: of the change between two neighbours, from about a hundred followed points
 
 
 @dataclass(frozen=True)
@@ -79,17 +81,18 @@ def measure_drift(reference: Rgb, frame: Rgb) -> Drift:
     return Drift(mean, float(np.abs(stops - mean).max()))
 
 
-def gains_over_time(thumbs: list[Array | None], shifts: Array | None = None) -> Gains:
+def gains_over_time(thumbs: list[Array | None], moves: list[Similarity | None] | None = None) -> Gains:
     """Gains of the frames from their small linear pictures (h, w, 3), None for a missing one.
 
-    `shifts` (n, 2): how far each has moved, in thumb pixels, nan where unknown; moved ones are laid over each other first.
+    `moves`: how each has moved since the reference frame, in thumb pixels, None where unknown; they are laid over each other
+    first.
     """
     n = len(thumbs)
     there = [i for i, t in enumerate(thumbs) if t is not None]
     stops, error = np.full((n, 3), np.nan), np.full(n, np.nan)
     if not there:
         return Gains(stops, error, "no frame could be read")
-    laid = _laid_over([thumbs[i] for i in there], None if shifts is None else shifts[there])  # type: ignore[misc]
+    laid = _laid_over([t for t in thumbs if t is not None], None if moves is None else [moves[i] for i in there])
     logs, lit = _logs(laid)
     g = np.zeros((len(there), 3))
     for _ in range(ROUNDS):
@@ -108,6 +111,17 @@ def gains_over_time(thumbs: list[Array | None], shifts: Array | None = None) -> 
     return Gains(stops, error)
 
 
+def gains_along(ratios: list[Array | None]) -> Gains:
+    """Gains from the changes (3,) in stops between neighbours at points that were followed, added up; for plates whose camera
+    goes so far that frames cannot be laid over each other. The error grows with the root of the frames passed."""
+    stops, error = np.zeros((len(ratios), 3)), np.zeros(len(ratios))
+    for i, r in enumerate(ratios[1:], 1):
+        known = r is not None and bool(np.isfinite(r).all())
+        stops[i] = stops[i - 1] + (r if known else 0.0)
+        error[i] = np.hypot(error[i - 1], STEP_ERROR if known else 10 * STEP_ERROR)
+    return Gains(stops - np.median(stops, axis=0), error)
+
+
 def _logs(x: Array) -> tuple[Array, Array]:
     """Base-2 logs of (n, h, w, 3) and where all channels are neither dark nor clipped (and there at all)."""
     low, high = x.min(axis=-1), x.max(axis=-1)
@@ -115,21 +129,30 @@ def _logs(x: Array) -> tuple[Array, Array]:
     return np.log2(np.maximum(x, DARK / 4)), lit
 
 
-def _laid_over(thumbs: list[Array], shifts: Array | None) -> Array:
-    """Stack (n, h, w, 3) with every frame moved back by its shift; what moves in from outside is 0."""
+def _laid_over(thumbs: list[Array], moves: list[Similarity | None] | None) -> Array:
+    """Stack (n, h, w, 3) with every frame moved back to where the reference has it; what nobody sees there is 0."""
     stack = np.stack(thumbs).astype(np.float32)
-    if shifts is None or np.nanmax(np.abs(shifts), initial=0.0) < 0.25:
-        return stack
     h, w = stack.shape[1:3]
-    s = np.where(np.isfinite(shifts), shifts, 0.0)
-    low, high = np.floor(s.min(axis=0)), np.ceil(s.max(axis=0))
+    if moves is None or all(m is None or _stays(m, w, h) for m in moves):
+        return stack
+    back = [(m or Similarity()).inverse() for m in moves]
+    corners = np.array([[0, 0], [w - 1, 0], [0, h - 1], [w - 1, h - 1]], float)
+    reach = np.concatenate([m.apply(corners) for m in back])
+    low, high = np.floor(reach.min(axis=0)), np.ceil(reach.max(axis=0))
     # a canvas for the whole path, unless the camera goes so far that it would not pay
-    room = np.minimum(high - low, [3 * w, 3 * h]).astype(int)
-    out = np.zeros((len(stack), h + room[1], w + room[0], 3), np.float32)
-    for k, (dx, dy) in enumerate(s):
-        m = np.array([[1, 0, high[0] - dx], [0, 1, high[1] - dy]])
-        out[k] = cv2.warpAffine(stack[k], m, (w + room[0], h + room[1]), flags=cv2.INTER_LINEAR)
+    low, high = np.maximum(low, [-1.5 * w, -1.5 * h]), np.minimum(high, [2.5 * w, 2.5 * h])
+    size = (int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1)
+    out = np.zeros((len(stack), size[1], size[0], 3), np.float32)
+    for k, m in enumerate(back):
+        matrix = m.matrix.copy()
+        matrix[:, 2] -= low
+        out[k] = cv2.warpAffine(stack[k], matrix, size, flags=cv2.INTER_LINEAR)
     return out
+
+
+def _stays(m: Similarity, w: int, h: int) -> bool:
+    corners = np.array([[0, 0], [w - 1, h - 1]], float)
+    return bool(np.abs(m.apply(corners) - corners).max() < 0.25)
 
 
 def _median_over_time(logs: Array, lit: Array) -> Array:

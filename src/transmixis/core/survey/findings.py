@@ -11,7 +11,7 @@ from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.types import Array
 
 # What counts as a fault; argued in docs/limits.md.
-SHIFT, TREMBLE = 0.35, 0.1  # px
+SHIFT, TREMBLE, TREMBLE_MOVING = 0.35, 0.1, 1.5  # px
 EXPOSURE, FLICKER = 0.05, 0.02  # stops
 COLOUR = 8.0  # mired
 WHITE, BLACK = 1.0, 2.0  # % of the frame
@@ -84,7 +84,8 @@ def _camera(s: PlateSurvey) -> Iterable[Finding]:
             if v.verdict == "nearly"
             else "Patches and clean plates must follow it."
         )
-        yield _whole(s, "camera", v.words, advice, bad=v.tremble > TREMBLE or v.drift > SHIFT or bool(v.knocks))
+        bad = v.tremble > TREMBLE_MOVING if v.meant else v.tremble > TREMBLE or v.drift > SHIFT or bool(v.knocks)
+        yield _whole(s, "camera", v.words, advice, bad=bad)
 
 
 def _exposure(s: PlateSurvey) -> Iterable[Finding]:
@@ -92,14 +93,15 @@ def _exposure(s: PlateSurvey) -> Iterable[Finding]:
         yield _whole(s, "exposure", f"not measured: {s.gains.reason}", "Measure a better exposed part of the take.", bad=False)
         return
     against = s.gains.against(1).mean(axis=1)
+    unsure = float(np.nanmax(s.gains.error))
     drift, flicker = float(np.nanmax(np.abs(against))), float(np.nanmax(np.abs(s.flicker.mean(axis=1))))
     if flicker > FLICKER:
         yield _whole(s, "exposure", f"flickers by up to {flicker:.3f} stops ({_percent(flicker)})", "Even out before grading.")
-    if drift > EXPOSURE:
+    if drift > max(EXPOSURE, 2.5 * unsure):
         yield _whole(
             s, "exposure", f"drifts by up to {drift:.2f} stops from the first frame", "Even out, anchored to the best frame."
         )
-    if flicker <= FLICKER and drift <= EXPOSURE:
+    if flicker <= FLICKER and drift <= max(EXPOSURE, 2.5 * unsure):
         words = f"steady to {max(drift, flicker):.3f} stops"
         yield _whole(s, "exposure", words, "Nothing to do.", bad=False)
     warm = s.colour_drift(1)
@@ -153,10 +155,15 @@ def _noise(s: PlateSurvey) -> Iterable[Finding]:
 def _dust(s: PlateSurvey) -> Iterable[Finding]:
     if s.dust.spots:
         worst = max(s.dust.spots, key=lambda d: d.depth)
-        words = f"{len(s.dust.spots)} spots of dust, the darkest takes {100 * worst.depth:.0f} % at {worst.x:.0f}, {worst.y:.0f}"
+        words = f"{spots_words(len(s.dust.spots))} of dust, the darkest takes {100 * worst.depth:.0f} % at {worst.x:.0f}, {worst.y:.0f}"
         yield _whole(s, "dust", words, "Remove them by Dust before darkening; clean the sensor.")
     elif s.dust.reason:
         yield _whole(s, "dust", f"not told: {s.dust.reason}", "Film an even surface, moving, to see the dust.", bad=False)
+
+
+def spots_words(count: int) -> str:
+    """'1 spot', '3 spots'."""
+    return f"{count} spot{'' if count == 1 else 's'}"
 
 
 def _intruders(s: PlateSurvey) -> Iterable[Finding]:

@@ -13,7 +13,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.survey.blur import Blur, measure_blur
 from transmixis.core.survey.camera_path import CameraPath, Steadiness, judge, path_of
 from transmixis.core.survey.dust import Dust, find_dust, frames_apart, half_log
-from transmixis.core.survey.exposure import Gains, gains_over_time, mired_change
+from transmixis.core.survey.exposure import Gains, gains_along, gains_over_time, mired_change
 from transmixis.core.survey.flashing import flashes_per_second
 from transmixis.core.survey.intruder import Intruder, find_intruders
 from transmixis.core.survey.noise import TimeNoise, noise_over_time
@@ -24,6 +24,7 @@ from transmixis.core.types import Array, Rgb
 ReadFrame = Callable[[int], Rgb]  # frame 1..n as linear (h, w, 3); UserError where it cannot be read
 NOISE_PAIRS = 4
 SHARP_FRAMES = 0.5  # of the best detail: a frame below it is blurred enough to be compared with the best ones
+FAR = 0.06  # of the width: beyond it near and far move apart, and frames laid over each other do not fit
 STILL_FOR_NOISE = 0.15  # px between two frames: more motion and their difference is not noise alone
 
 
@@ -63,7 +64,10 @@ def survey_plate(
     path = path_of(scans)
     steadiness = judge(path)
     thumbs: list[Array | None] = [None if is_absent(s) else s["thumb"] for s in scans]
-    gains = gains_over_time(thumbs, _thumb_shifts(path, thumbs))
+    if np.nanmax(path.shift, initial=0.0) > FAR * path.size[1]:
+        gains = gains_along([s.get("ratio") for s in scans])
+    else:
+        gains = gains_over_time(thumbs, _thumb_moves(path, thumbs))
     levels = np.array([np.full(5, np.nan) if is_absent(s) else s["levels"] for s in scans], float)
     sharpness = _relative(levels[:, 3])
     progress.at(1, 4, "looking for dust")
@@ -82,9 +86,9 @@ def survey_plate(
     )  # fmt: skip
 
 
-def _thumb_shifts(path: CameraPath, thumbs: list[Array | None]) -> Array:
-    width = next((t.shape[1] for t in thumbs if t is not None), 1)
-    return np.stack([path.x, path.y], 1) * width / max(path.size[1], 1)
+def _thumb_moves(path: CameraPath, thumbs: list[Array | None]) -> list[Similarity | None]:
+    scale = next((t.shape[1] for t in thumbs if t is not None), 1) / max(path.size[1], 1)
+    return [path.similarity(i).scaled(scale) if path.known[i] else None for i in range(len(thumbs))]
 
 
 def _relative(detail: Array) -> Array:
@@ -122,9 +126,7 @@ def _dust(path: CameraPath, read: ReadFrame) -> Dust:
             logs.append(half_log(read(i + 1)))
         except UserError:
             continue
-        s = path.similarity(i)
-        pivot = ((s.pivot[0] - 0.5) / 2, (s.pivot[1] - 0.5) / 2)
-        moves.append(Similarity(s.x / 2, s.y / 2, s.turn, s.grow, pivot))
+        moves.append(path.similarity(i).scaled(0.5))
     if len(logs) < 4:
         return Dust((), np.zeros((1, 1), np.float32), "too few frames could be laid over each other")
     return find_dust(logs, moves)

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from transmixis.core.colour.curves import LUMA, linear_to_srgb
-from transmixis.core.motion.camera import Anchor, Move, anchor_of, grey_from_luma, measure_move, measure_moves
+from transmixis.core.motion.camera import Anchor, Move, anchor_of, follow, grey_from_luma, measure_move
 from transmixis.core.survey.blur import spectrum
 from transmixis.core.types import Array
 
@@ -61,7 +61,7 @@ def scan_frame(frame: Prepared, before: Prepared | None, reference: Anchor | Non
     else:
         out["shift"] = _as_row(Move(points=0))
     if before is not None:
-        out["step"], out["movers"] = _step(before, frame)
+        out.update(_step(before, frame))
         out["change"] = _change(before.luma, luma)
     return out
 
@@ -139,10 +139,29 @@ def _standing_out(x: Array) -> float:
     return float((out[:-2] & out[2:]).mean()) if len(out) > 2 else 0.0
 
 
-def _step(before: Prepared, frame: Prepared) -> tuple[Array, Array]:
-    """Motion since the frame before, and what moves by itself (x, y px, share of the points)."""
-    move, own = measure_moves(anchor_of(before.grey, points=STEP_POINTS), frame.grey)
-    return _as_row(move), own
+def _step(before: Prepared, frame: Prepared) -> Scan:
+    """Motion since the frame before, what moves by itself (x, y px, share of the points), and the change of brightness."""
+    found = follow(anchor_of(before.grey, points=STEP_POINTS), frame.grey)
+    return {
+        "step": _as_row(found.move),
+        "movers": found.others,
+        "ratio": _brightness_change(before.linear, frame.linear, found.at, found.there),
+    }
+
+
+def _brightness_change(a: Array, b: Array, at: Array, there: Array) -> Array:
+    """Median change (3,) in stops of the patches around points that were followed; nan with fewer than 20 usable ones."""
+    if len(at) < 20:
+        return np.full(3, np.nan)
+    left, right = _patches(a, at), _patches(b, there)
+    fine = (np.minimum(left, right).min(axis=1) > 4e-3) & (np.maximum(left, right).max(axis=1) < 0.85)
+    return np.median(np.log2(right[fine] / left[fine]), axis=0) if fine.sum() >= 20 else np.full(3, np.nan)
+
+
+def _patches(x: Array, points: Array) -> Array:
+    """Mean colour (k, 3) of the patches around points."""
+    xy = points.astype(np.float32)
+    return np.stack([cv2.getRectSubPix(x, (9, 9), (float(u), float(v))).mean(axis=(0, 1)) for u, v in xy])
 
 
 def _change(a: Array, b: Array) -> Array:

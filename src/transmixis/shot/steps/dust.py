@@ -8,6 +8,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.repair.dusting import HIDES, filled, put_light_back
 from transmixis.core.survey.dust import Spot
+from transmixis.core.survey.findings import spots_words
 from transmixis.shot.contract import Effect, Inputs, Product, Proposal, Slot, StepKind
 from transmixis.shot.steps.marks import SPOT
 from transmixis.shot.steps.params import Params, choice, hidden, number
@@ -49,7 +50,13 @@ class DustOut(StepKind):
         deepest = max((s.depth for s in dust.spots), default=0.0)
         left = 0.0 if params.how == FILL and params.strength > 0 else 1 - (1 - deepest) ** (1 - params.strength)
         return [
-            Reading("dust left", 100 * left, "%", SPOT, note=f"{len(dust.spots)} spots found, {len(params.by_hand)} set by hand")
+            Reading(
+                "dust left",
+                100 * left,
+                "%",
+                SPOT,
+                note=f"{spots_words(len(dust.spots))} found, {len(params.by_hand)} set by hand",
+            )
         ]
 
     def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
@@ -57,6 +64,6 @@ class DustOut(StepKind):
         if not dust.spots or params.strength == 1.0:
             return None
         worst = max(dust.spots, key=lambda s: s.depth)
-        words = f"{len(dust.spots)} spots stay put in the frame; the darkest takes {100 * worst.depth:.0f} % of the light."
+        words = f"{spots_words(len(dust.spots))} at a fixed place of the frame; the darkest takes {100 * worst.depth:.0f} % of the light."
         now = 100 * (1 - (1 - worst.depth) ** (1 - params.strength))
         return Proposal({"strength": 1.0, "how": LIFT}, words, (Effect("dust left", now, 0.0, "%", SPOT),))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from transmixis.core.readings import Reading
+from transmixis.core.survey.findings import spots_words
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan
 from transmixis.shot.contract import Slot, SurveyKind
@@ -36,7 +37,7 @@ def mark_readings(survey: PlateSurvey, frame: int) -> list[Reading]:
         d = max(spots, key=lambda s: s.depth)
         r = 2 * d.radius
         box = (round(d.x - r), round(d.y - r), round(2 * r), round(2 * r))
-        dust = Reading("dust", 100 * d.depth, "%", SPOT, spot=box, note=f"{len(spots)} spots; the darkest is marked")
+        dust = Reading("dust", 100 * d.depth, "%", SPOT, spot=box, note=f"{spots_words(len(spots))}; the darkest is marked")
     else:
         dust = Reading("dust", 0.0, "%", SPOT, note="no spot found")
     return [dust, _intruder(survey, frame)]

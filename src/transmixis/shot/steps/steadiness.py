@@ -7,11 +7,13 @@ from typing import Any
 import numpy as np
 
 from transmixis.core.readings import Reading
-from transmixis.core.survey.findings import SHIFT
+from transmixis.core.survey.findings import SHIFT, TREMBLE_MOVING
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan, move_of
 from transmixis.shot.contract import Slot, SurveyKind
-from transmixis.shot.steps.params import Params, number
+from transmixis.shot.steps.params import Params, choice, number
+
+FOUND = "as found"
 
 
 class ReferenceParams(Params):
@@ -20,14 +22,21 @@ class ReferenceParams(Params):
     )
 
 
+class SteadinessParams(ReferenceParams):
+    camera: str = choice(
+        FOUND, (FOUND, "locked off", "moving"), "Camera should be",
+        "Locked off: any shift counts. Moving: only trembling off the smooth path counts. As found: by how far it goes.",
+    )  # fmt: skip
+
+
 class Steadiness(SurveyKind):
-    kind, title, stage, version = "steadiness", "Steadiness", "Survey", 2
+    kind, title, stage, version = "steadiness", "Steadiness", "Survey", 3
     says = "how far the camera moves"
     slots = (Slot("plate", "the plate to measure"),)
-    Params = ReferenceParams
+    Params = SteadinessParams
 
     def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
-        return shift_readings(survey, int(params.reference), frame)
+        return shift_readings(survey, int(params.reference), frame, params.camera)
 
     def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
         move = move_of(scan["shift"])
@@ -35,9 +44,14 @@ class Steadiness(SurveyKind):
         return [Reading("camera shift", value, "px", SHIFT, note="against the first frame; the whole plate follows")]
 
 
-def shift_readings(survey: PlateSurvey, reference: int, frame: int) -> list[Reading]:
-    """How far the picture has moved since the reference frame, at its worst corner."""
+def shift_readings(survey: PlateSurvey, reference: int, frame: int, camera: str = FOUND) -> list[Reading]:
+    """How far the picture has moved since the reference frame, at its worst corner; for a camera that is meant to move, how
+    far it trembles off its smooth path."""
     path = survey.path
+    if camera == "moving" or (camera == FOUND and survey.steadiness.meant):
+        off = survey.steadiness.off[frame - 1]
+        note = survey.steadiness.words if np.isfinite(off) else "too few still points agree on one movement"
+        return [Reading("tremble", off if np.isfinite(off) else None, "px", TREMBLE_MOVING, note=note)]
     base = min(reference, survey.count) - 1
     if not (path.known[frame - 1] and path.known[base]):
         return [Reading("camera shift", None, "px", SHIFT, note="too few still points agree on one movement")]
