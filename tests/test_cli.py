@@ -7,6 +7,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 from tinyplates import tiny_frame
 
@@ -109,3 +110,36 @@ def test_demo_without_a_window(tmp_path: Path, demo_copy: Path) -> None:
 def test_help_of_every_command() -> None:
     for name in ("demo", "open", "new", "add", "survey", "key", "render", "check", "info"):
         assert "Usage" in run(name, "--help").stdout
+
+
+def test_mends_and_picks_on_a_plate_without_a_production(tmp_path: Path) -> None:
+    from movingplates import centred, made_picture, seen
+
+    from transmixis.media.still import write_still
+
+    picture = made_picture(90)
+    for n in range(8):
+        frame = seen(picture, centred(1.2 * (n % 2), 0)) * (1.0 + 0.03 * (n % 3))
+        write_still(tmp_path / f"take.{n + 1:04d}.png", np.clip(frame, 0, 1), kind="uint16")
+    take = tmp_path / "take.0001.png"
+    even = json.loads(run("even", take, "--out", tmp_path / "even.####.png", "--json").stdout)
+    assert even["made"] == 8
+    assert all(r["state"] != "fault" for f in even["frames"] for r in f["readings"])
+    assert "frames made" in run("steady", take, "--out", tmp_path / "steady.####.png").stdout
+    point = run("steady", take, "--out", tmp_path / "p.####.png", "--point", "nonsense", code=1).stderr
+    assert "not a point" in point
+    assert (
+        json.loads(run("conform", take, "--out", tmp_path / "slow.####.png", "--speed", "0.5", "--frames", "4", "--json").stdout)[
+            "made"
+        ]
+        == 4
+    )
+    run("dust", take, "--out", tmp_path / "dust.####.png", "--spot", "100,80,6")
+    made = json.loads(run("cleanplate", take, "--out", tmp_path / "clean.png", "--json").stdout)
+    assert Path(made["plate"]).exists()
+    assert Path(made["shown"]).exists()
+    assert json.loads(run("bestframe", take, "--json").stdout)["picks"][0]["frame"] >= 1
+    assert json.loads(run("join", take, take, "--json").stdout)["joins"]
+    fit = json.loads(run("survey", take, "--clean", tmp_path / "clean.png", "--json").stdout)["clean"]
+    assert fit["gain"][0] == pytest.approx(1.0, abs=0.06)
+    assert "no picture that can be written" in run("cleanplate", take, "--out", tmp_path / "x.gif", code=1).stderr

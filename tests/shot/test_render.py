@@ -140,7 +140,7 @@ def test_steps_are_added_moved_and_taken_out(tiny_plates: Path) -> None:
     shot = made_shot(tiny_plates)
     more, step = add_step(shot, "screen_key")
     assert step.id == "screen_key2"
-    assert [s.id for s in more.steps].index("screen_key2") == 4
+    assert [s.id for s in more.steps].index("screen_key2") == 7
     less = remove_step(more, "match")
     assert less.step("place").inputs["front"] == "step:screen_key"
     assert move_step(less, "edges", 0).steps[0].id == "edges"

@@ -14,6 +14,7 @@ from transmixis.core.survey.findings import findings_of
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.shot.keyjob import KeyJob, bare_shot, key_shot, reading_dict
 from transmixis.shot.material import Material
+from transmixis.shot.platejobs import clean_part
 from transmixis.shot.render import Renderer
 from transmixis.shot.workorder import add_step
 
@@ -42,6 +43,7 @@ def survey_report(plate: Path, clean: Path | None, space: str | None, progress: 
         "noise": noise_part(whole),
         "dust": {"spots": [{k: float(v) for k, v in asdict(s).items()} for s in whole.dust.spots], "reason": whole.dust.reason},
         "intruders": [asdict(i) for i in whole.intruders],
+        "clean": clean_part(plate, clean, space, progress) if clean else None,
         "screen": screen_part(plate, clean, space),
         "frames": frames,
     }
@@ -111,6 +113,8 @@ def report_text(r: dict[str, Any]) -> str:
     for f in r["findings"]:
         where = "" if (f["first"], f["last"]) == (1, info["count"]) else f" (frames {f['first']}–{f['last']})"
         lines.append(f"  {'FAULT' if f['bad'] else 'fine '}  {f['topic']}: {f['words']}{where}. {f['advice']}")
+    if r["clean"]:
+        lines.append(f"  clean plate: {r['clean']['words']}")
     screen = r["screen"]
     if screen:
         lines.append(f"  {screen['kind']} screen; " + "; ".join(screen["notes"]))

@@ -9,17 +9,14 @@ import contextlib
 import json
 import os
 import sys
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from rich.console import Console
-from rich.progress import BarColumn, TextColumn, TimeRemainingColumn
-from rich.progress import Progress as Bar
 
 from transmixis import __version__
+from transmixis.cli.common import Json, Strict, app, errors, out, show, with_bar
 from transmixis.core.errors import Cancelled, UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT
@@ -36,30 +33,6 @@ from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
 from transmixis.shot.surveyjob import report_text, survey_report
 from transmixis.shot.workorder import first_work_order, new_shot, plate_from
-
-app = typer.Typer(
-    add_completion=False, no_args_is_help=True, help="Measured compositing for short film shots.", pretty_exceptions_enable=False
-)
-errors = Console(stderr=True, highlight=False)
-out = Console(highlight=False, soft_wrap=True)
-
-Json = Annotated[bool, typer.Option("--json", help="Print machine-readable results.")]
-Strict = Annotated[bool, typer.Option("--strict", help="Exit with 3 if a reading is over its limit.")]
-
-
-def _show(as_json: bool, data: dict[str, Any], text: str) -> None:
-    if as_json:
-        sys.stdout.write(json.dumps(data, indent=1, ensure_ascii=False, default=str) + "\n")
-    else:
-        out.print(text, markup=False)
-
-
-def _with_bar(job: Callable[[Progress], Any]) -> Any:
-    """Run long work with a progress bar on the error stream; Ctrl+C cancels it."""
-    with Bar(TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn(), console=errors, transient=True) as bar:
-        task = bar.add_task("", total=1.0)
-        progress = Progress(lambda share, text, _: bar.update(task, completed=share, description=text))
-        return job(progress)
 
 
 @app.command()
@@ -82,14 +55,14 @@ def demo(
         shot = session.document.film.shots[0]
         ref = output_ref(shot)
         assert ref is not None
-        report = _with_bar(lambda p: deliver(session.renderer(shot.code), ref, target, range(1, shot.length + 1), p))
+        report = with_bar(lambda p: deliver(session.renderer(shot.code), ref, target, range(1, shot.length + 1), p))
     finally:
         session.close()
     from transmixis.desk.snapshot import save_window_picture  # only here and in `open` is Qt wanted
 
     picture = folder / "delivered" / "window.png"
     save_window_picture(folder, shot.code, picture)
-    _show(as_json, {"production": str(folder), "frames": report.made + report.kept, "sequence": report.path, "window": str(picture)},
+    show(as_json, {"production": str(folder), "frames": report.made + report.kept, "sequence": report.path, "window": str(picture)},
           f"Rendered {report.made + report.kept} frames to {report.path}\nPicture of the window: {picture}")  # fmt: skip
 
 
@@ -115,7 +88,7 @@ def new(
     """Make a new production."""
     doc = Document.create(folder, name or folder.resolve().name, rate)
     doc.close()
-    _show(as_json, {"production": str(folder)}, f"Made the production '{doc.film.production.name}' in {folder}")
+    show(as_json, {"production": str(folder)}, f"Made the production '{doc.film.production.name}' in {folder}")
 
 
 @app.command()
@@ -150,7 +123,7 @@ def add(
         doc.close()
     data = {"shot": code, "plates": [p.model_dump() for p in shot.plates], "steps": [s.kind for s in shot.steps]}
     lines = [f"{p.id}: {p.role}, {p.path}" for p in shot.plates]
-    _show(as_json, data, f"Shot {code} has {len(shot.plates)} plates and {len(shot.steps)} steps\n" + "\n".join(lines))
+    show(as_json, data, f"Shot {code} has {len(shot.plates)} plates and {len(shot.steps)} steps\n" + "\n".join(lines))
 
 
 @app.command()
@@ -162,9 +135,9 @@ def survey(
     strict: Strict = False,
 ) -> None:
     """Say what plates can bear: camera, exposure, timing, sharpness, noise, dust, edges, flashes, and the screen if there is one."""
-    reports = [_with_bar(partial(survey_report, path, clean, space)) for path in plates]
+    reports = [with_bar(partial(survey_report, path, clean, space)) for path in plates]
     data = reports[0] if len(reports) == 1 else {"plates": reports}
-    _show(as_json, data, "\n\n".join(report_text(r) for r in reports))
+    show(as_json, data, "\n\n".join(report_text(r) for r in reports))
     for r in reports:
         _exit_if_strict(strict, r["frames"])
 
@@ -232,7 +205,7 @@ def key(
         if v is not None
     }
     job = KeyJob(plate, clean, over, screen, space, given or None, cache << 20)
-    result = _with_bar(lambda p: run_key(job, to, p))
+    result = with_bar(lambda p: run_key(job, to, p))
     (to / "readings.json").write_text(json.dumps(result, indent=1, ensure_ascii=False), encoding="utf-8")
     w = result["worst"]
     text = f"{len(result['frames'])} frames keyed to {to}; {result['screen']['kind']} screen; " + "; ".join(
@@ -242,7 +215,7 @@ def key(
         text += f"\nnearest to its limit: {w['name']} {w['value']:.3g} {w['unit']} of {w['limit']:.3g} at frame {w['frame']}"
     for n, why in result["failed"].items():
         text += f"\nframe {n} left out: {why}"
-    _show(as_json, result, text)
+    show(as_json, result, text)
     if strict and w and w["ratio"] >= 1:
         raise typer.Exit(3)
 
@@ -267,12 +240,12 @@ def render(
         ref = f"step:{step}" if step else output_ref(shot)
         if ref is None:
             raise UserError(f"Shot {code} has nothing to render; add plates first.")
-        report = _with_bar(lambda p: deliver(session.renderer(code), ref, to, _range(frames, shot), p, resume=resume))
+        report = with_bar(lambda p: deliver(session.renderer(code), ref, to, _range(frames, shot), p, resume=resume))
     finally:
         session.close()
     text = f"{report.made} frames made, {report.kept} kept from before: {report.path}"
     text += "".join(f"\nframe {n} could not be made: {why}" for n, why in report.failed.items())
-    _show(as_json, report.__dict__, text)
+    show(as_json, report.__dict__, text)
     if report.failed:
         raise typer.Exit(1)
 
@@ -311,7 +284,7 @@ def check(
     try:
         for shot in [_shot(session.document, code)] if code else session.document.film.shots:
             renderer = session.renderer(shot.code)
-            tables[shot.code] = _with_bar(partial(_measure_all, renderer))
+            tables[shot.code] = with_bar(partial(_measure_all, renderer))
     finally:
         session.close()
     lines = []
@@ -319,7 +292,7 @@ def check(
         lines.append(f"{name}: {len(table)} frames")
         for step in table[0]["steps"] if table else []:
             lines += ["  " + line for line in _worst_lines(step, table)]
-    _show(as_json, tables, "\n".join(lines))
+    show(as_json, tables, "\n".join(lines))
     for table in tables.values():
         _exit_if_strict(strict, table)
 
@@ -329,7 +302,7 @@ def info(path: Annotated[Path, typer.Argument(help="A movie, a sequence or a sti
     """Say what a recording is: size, rate, colour space, holes."""
     i = open_source(path).info
     data = {**i.__dict__, "rate": str(i.rate) if i.rate else None, "movie": is_movie(path)}
-    _show(as_json, data, "\n".join(f"{k}: {v}" for k, v in data.items()))
+    show(as_json, data, "\n".join(f"{k}: {v}" for k, v in data.items()))
 
 
 def _version(value: bool) -> None:
@@ -364,5 +337,4 @@ def main() -> None:
         sys.exit(1)
 
 
-if __name__ == "__main__":
-    main()
+import transmixis.cli.plates  # noqa: E402, F401  (its commands join the application)

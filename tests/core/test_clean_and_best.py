@@ -1,0 +1,113 @@
+"""Clean plates, frames to freeze and frames to join at, against made takes."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from movingplates import SIZE, centred, made_picture, recorded, scans_of, seen, with_people
+
+from transmixis.core.motion.similarity import Similarity
+from transmixis.core.progress import Progress
+from transmixis.core.repair.background import background_of
+from transmixis.core.survey.best import best_frames, best_joins
+from transmixis.core.survey.clean_fit import fit_clean
+from transmixis.core.survey.plate import survey_plate
+
+
+@pytest.mark.parametrize(
+    ("x", "y", "gain"), [(0.0, 0.0, (1.0, 1.0, 1.0)), (1.4, -0.6, (1.08, 1.02, 0.95)), (-0.3, 0.2, (0.9, 0.9, 0.9))]
+)
+def test_the_fit_finds_shift_and_gain(x: float, y: float, gain: tuple[float, float, float]) -> None:
+    picture = made_picture(81)
+    clean = recorded(seen(picture), 1)
+    view = seen(picture, centred(x, y)) * np.float32(gain)
+    take = [recorded(with_people(view, n), 10 + n) for n in range(6)]
+    fit = fit_clean(take, clean, locked=True)
+    assert np.hypot(fit.move.x - x, fit.move.y - y) < 0.1
+    assert np.abs(np.exp2(fit.gain) / gain - 1).max() < 0.005
+    assert fit.serves
+    assert (fit.why == 1).mean() > 0.1  # the people
+    assert (fit.why == 3).mean() < 0.05
+    assert "serves" in fit.words
+
+
+def test_a_moved_thing_is_told_from_changed_light() -> None:
+    picture = seen(made_picture(82))
+    shaded = picture * np.linspace(1.0, 1.35, SIZE[1], dtype=np.float32)[None, :, None]
+    light = fit_clean([recorded(shaded, n) for n in range(4)], recorded(picture, 9), locked=True)
+    assert (light.why == 2).mean() > 3 * (light.why == 3).mean()
+    other = picture.copy()
+    other[60:160, 100:300] = seen(made_picture(83))[60:160, 100:300]
+    thing = fit_clean([recorded(other, n) for n in range(4)], recorded(picture, 9), locked=True)
+    inside, outside = thing.why[9:18, 15:35], np.delete(thing.why, np.s_[6:21], axis=0)
+    assert (inside == 3).mean() > 0.5
+    assert (outside == 3).mean() < 0.02
+    assert not thing.serves
+    assert "another clean plate" in thing.words
+
+
+def test_a_clean_plate_cannot_serve_a_moving_camera_and_a_plain_one_is_not_aligned() -> None:
+    picture = seen(made_picture(84))
+    assert "camera moves" in fit_clean([recorded(picture, n) for n in range(3)], recorded(picture, 5), locked=False).words
+    plain = np.full((*SIZE, 3), 0.2, np.float32)
+    assert "Not aligned" in fit_clean([plain] * 3, plain, locked=True).words
+
+
+def test_a_clean_plate_from_the_take_shows_what_is_behind() -> None:
+    picture = seen(made_picture(85))
+    frames = []
+    for n in range(16):
+        f = picture * np.float32(1 + 0.02 * np.sin(n))
+        x = 18 * n
+        f[50:, x : x + 90] = (
+            np.random.default_rng(n).random((SIZE[0] - 50, min(90, SIZE[1] - x), 1))[:, : f[50:, x : x + 90].shape[1]] * 0.3
+        )
+        f[150:, 340:] = 0.01 * (1 + n % 3)  # somebody who never goes away, and never keeps still
+        frames.append(recorded(f, n))
+    gains = np.log2(1 + 0.02 * np.sin(np.arange(16)))[:, None] * np.ones(3)
+    made = background_of(frames, [Similarity()] * 16, gains - gains[0], list(range(1, 17)))
+    clear = np.ones(SIZE, bool)
+    clear[150:, 340:] = False
+    off = np.abs(made.plate - frames[0] * 0 - picture)[clear]
+    assert np.quantile(off, 0.99) < 0.02
+    assert made.shown[clear].mean() > 0.98
+    assert made.share[clear].mean() > 0.6
+
+
+def test_the_best_frame_is_sharp_and_at_the_top_of_the_movement() -> None:
+    from test_survey import smeared
+
+    picture = seen(made_picture(86))
+    frames = []
+    for n in range(15):
+        f = picture.copy()
+        y = round(20 + 0.9 * (n - 7) ** 2)  # thrown up, at rest at frame 8
+        body = np.random.default_rng(3).random((10, 8, 3)).repeat(6, 0).repeat(6, 1)[: SIZE[0] - y].astype(np.float32)
+        speed = abs(1.8 * (n - 7))
+        if body.shape[0] > 10:
+            part = smeared(np.pad(body * 0.5, ((0, 0), (0, 0), (0, 0))), max(speed, 0.6), 90.0) if speed > 2 else body * 0.5
+            f[y : y + part.shape[0], 150 : 150 + part.shape[1]] = part
+        frames.append(recorded(f, n))
+    scans = scans_of(frames)
+    survey = survey_plate(scans, 24.0, lambda n: frames[n - 1], Progress())
+    picks = best_frames(scans, survey)
+    assert abs(picks[0].frame - 8) <= 1
+    assert "detail" in picks[0].words
+    assert all(a.score >= b.score for a, b in pairwise(picks))
+
+
+def test_the_join_goes_on_where_the_movement_does() -> None:
+    """The second take is the first one frame later and darker; the join must step over exactly one frame."""
+    wide = np.concatenate([made_picture(87), made_picture(88)], axis=1)
+
+    def thumbs(first: int, count: int, gain: float) -> list[np.ndarray]:
+        frames = [wide[24 : 24 + SIZE[0], 24 + 5 * (first + i) : 24 + 5 * (first + i) + SIZE[1]] * gain for i in range(count)]
+        return [s["thumb"] for s in scans_of([recorded(f, 7 * i) for i, f in enumerate(frames)])]
+
+    joins = best_joins(list(thumbs(0, 12, 1.0)), list(thumbs(6, 12, 0.8)))
+    best = joins[0]
+    assert (6 + best.first - 1) - (best.last - 1) == 1
+    assert np.exp2(best.gain[0]) == pytest.approx(1 / 0.8, rel=0.15)
+    assert "second take is changed" in best.words
