@@ -15,6 +15,7 @@ import pytest
 from tinyplates import tiny_frame
 
 from transmixis.media.still import write_still
+from transmixis.shot.session import Session
 
 ROOT = Path(__file__).resolve().parents[1]
 DEMO = ROOT / "demo" / "kite_post"
@@ -46,10 +47,10 @@ def tiny_plates(tmp_path: Path) -> Path:
     return folder
 
 
-@pytest.fixture
-def demo_copy(tmp_path: Path) -> Path:
-    """A copy of the demo production with its first six frames of KP010 only, so that it is quick."""
-    target = tmp_path / "kite"
+@pytest.fixture(scope="session")
+def measured_demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo production with the first four frames of KP010 only, measured once, so that tests need not wait for it."""
+    target = tmp_path_factory.mktemp("measured") / "kite"
     (target / "plates" / "KP010").mkdir(parents=True)
     for role in ("clean", "background"):
         shutil.copytree(DEMO / "plates" / "KP010" / role, target / "plates" / "KP010" / role)
@@ -64,4 +65,21 @@ def demo_copy(tmp_path: Path) -> Path:
         (DEMO / "production.json").read_text().replace('"KP010",', '"KP010"').replace('"KP020",', "").replace('"KP030"', "")
     )
     (target / "production.json").write_text(production)
+    session = Session.open(target)
+    try:
+        renderer = session.renderer("KP010")
+        for _ in range(2):  # surveys tell more once all frames have been looked at
+            for step in renderer.shot.steps:
+                for n in range(1, 5):
+                    renderer.measure(step.id, n)
+    finally:
+        session.close()
+    return target
+
+
+@pytest.fixture
+def demo_copy(tmp_path: Path, measured_demo: Path) -> Path:
+    """A copy of the short, measured demo production."""
+    target = tmp_path / "kite"
+    shutil.copytree(measured_demo, target, copy_function=shutil.copy2)  # with their times, which tell that nothing changed
     return target

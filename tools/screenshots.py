@@ -41,6 +41,7 @@ def main() -> None:
         window.show_page("board")
         settle(window)
         save(window, OUT / "board.png")
+        _survey(window)
         window.show_page("log")
         wait_until(lambda: False, 0.3)
         save(window, OUT / "log.png")
@@ -60,6 +61,17 @@ def _bench(window: MainWindow) -> None:
     save(window, OUT / "bench-match.png")
     window.state.use_proposal()
     settle(window)
+
+
+def _survey(window: MainWindow) -> None:
+    window.open_shot("KP020", "Survey")
+    settle(window)
+    window.state.set_frame(24)
+    settle(window)
+    save(window, OUT / "bench-survey.png")
+    window.show_page("findings")
+    settle(window)
+    save(window, OUT / "findings.png")
 
 
 if __name__ == "__main__":

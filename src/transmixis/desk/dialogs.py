@@ -47,6 +47,7 @@ KEYS = (
     ("M", "look at the files anew and measure again"),
     ("C", "add a cue"),
     ("B", "board"),
+    ("S", "findings of all plates"),
     ("J", "log book"),
     ("D", "deliver"),
     ("Ctrl Z, Ctrl Shift Z", "undo, do again"),

@@ -41,6 +41,7 @@ from transmixis.desk.board import Board
 from transmixis.desk.deliverpage import DeliverPage
 from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction
 from transmixis.desk.engine import Engine
+from transmixis.desk.findingspage import FindingsPage
 from transmixis.desk.logpage import LogPage
 from transmixis.desk.marks import hline, text
 from transmixis.desk.startpage import StartPage
@@ -54,10 +55,11 @@ from transmixis.shot.session import Session
 from transmixis.shot.workorder import first_work_order, new_shot, unique_id
 
 HINTS = {
-    "bench": "F next fault   U use proposal   K keep mine   P pin here   V next view   F1 keys",
+    "bench": "S findings   F next fault   U use proposal   K keep mine   P pin here   V next view   F1 keys",
     "board": "Enter open shot   J log book   Ctrl Z undo   F1 keys",
     "deliver": "B board   J log book   F1 keys",
     "log": "B board   D deliver   F1 keys",
+    "findings": "1–8 back to a stage   B board   J log book   Ctrl Z undo   F1 keys",
     "start": "Ctrl N new   Ctrl O open   F1 keys",
 }
 
@@ -133,7 +135,15 @@ class MainWindow(QMainWindow):
         self.board = Board(self.state, self.engine, self.ask_plates)
         self.deliver, self.log = DeliverPage(self.state, self.engine), LogPage(self.state)
         self.pages = QStackedWidget()
-        self._named = {"start": self.start, "bench": self.bench, "board": self.board, "deliver": self.deliver, "log": self.log}
+        self.findings = FindingsPage(self.state)
+        self._named = {
+            "start": self.start,
+            "bench": self.bench,
+            "board": self.board,
+            "findings": self.findings,
+            "deliver": self.deliver,
+            "log": self.log,
+        }
         for page in self._named.values():
             page.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
             self.pages.addWidget(page)
@@ -153,7 +163,7 @@ class MainWindow(QMainWindow):
     # -- pages
 
     def show_page(self, name: str) -> None:
-        """Show start, bench, board, deliver or log."""
+        """Show start, bench, board, findings, deliver or log."""
         if name != "start" and not self.state.session:
             name = "start"
         self.pages.setCurrentWidget(self._named[name])
@@ -177,6 +187,7 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         self.top.board_pressed.connect(lambda: self.show_page("board"))
         self.top.stage_pressed.connect(self.go_to_stage)
+        self.state.page_wanted.connect(self.show_page)
         self.board.table.open_shot.connect(self.open_shot)
         self.start.demo.clicked.connect(self.open_demo)
         self.start.new.clicked.connect(self.ask_new)
@@ -353,6 +364,7 @@ class MainWindow(QMainWindow):
         key("C", self.bench.add_cue)
         key("B", lambda: self.show_page("board"))
         key("J", lambda: self.show_page("log"))
+        key("S", lambda: self.show_page("findings"))
         key("D", lambda: self.show_page("deliver"))
         key("F1", lambda: KeysDialog(self).exec())
         for i, stage in enumerate(STAGES):

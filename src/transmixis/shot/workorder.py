@@ -66,15 +66,20 @@ def new_shot(code: str, title: str, info: SourceInfo, plate: Plate, rate: str) -
     return Shot(code=code, title=title, length=info.count, rate=fps, width=info.width, height=info.height, plates=(plate,))
 
 
-def add_step(shot: Shot, kind_name: str, *, name: str = "", inputs: dict[str, str] | None = None) -> tuple[Shot, Step]:
-    """Add a step at its place in the order of work, connected sensibly where `inputs` leaves slots open."""
+def add_step(
+    shot: Shot, kind_name: str, *, name: str = "", inputs: dict[str, str] | None = None, plate: str = ""
+) -> tuple[Shot, Step]:
+    """Add a step at its place in the order of work, connected sensibly where `inputs` leaves slots open.
+
+    `plate`: the plate ('plate:ID') that a mend or survey is for; else the hero.
+    """
     kind = kind_of(kind_name)
     step_id = unique_id(kind_name, {s.id for s in shot.steps})
     step_name = name or unique_id(kind.title, {s.name for s in shot.steps})
     connected = dict(inputs or {})
     for slot in kind.slots:
         if slot.name not in connected:
-            ref = _sensible(shot, kind_name, slot)
+            ref = plate if plate and slot is kind.slots[0] else _sensible(shot, kind_name, slot)
             if ref:
                 connected[slot.name] = ref
     if kind.mends and kind.slots[0].name not in (inputs or {}):

@@ -89,6 +89,8 @@ def _camera(s: PlateSurvey) -> Iterable[Finding]:
 
 
 def _exposure(s: PlateSurvey) -> Iterable[Finding]:
+    if s.count < 2:
+        return
     if s.gains.reason:
         yield _whole(s, "exposure", f"not measured: {s.gains.reason}", "Measure a better exposed part of the take.", bad=False)
         return
@@ -146,7 +148,7 @@ def _detail(s: PlateSurvey) -> Iterable[Finding]:
 def _noise(s: PlateSurvey) -> Iterable[Finding]:
     if np.isfinite(s.noise_levels).any():
         level = float(np.nanmedian(s.noise_levels))
-        yield _whole(s, "noise", f"noise of {level:.1f} levels", "Grain what is added to match.", bad=level > NOISE)
+        yield _whole(s, "noise", f"{level:.1f} levels of 8 bit", "Grain what is added to match.", bad=level > NOISE)
     if s.noise is not None and s.noise.neighbours > SMOOTHED:
         words = f"the noise is smoothed (neighbouring pixels alike to {s.noise.neighbours:.2f}): denoised, scaled or coded hard"
         yield _whole(s, "noise", words, "Soften added grain likewise; ask for the camera's own file.", bad=False)
@@ -157,7 +159,7 @@ def _dust(s: PlateSurvey) -> Iterable[Finding]:
         worst = max(s.dust.spots, key=lambda d: d.depth)
         words = f"{spots_words(len(s.dust.spots))} of dust, the darkest takes {100 * worst.depth:.0f} % at {worst.x:.0f}, {worst.y:.0f}"
         yield _whole(s, "dust", words, "Remove them by Dust before darkening; clean the sensor.")
-    elif s.dust.reason:
+    elif s.dust.reason and s.count > 1:
         yield _whole(s, "dust", f"not told: {s.dust.reason}", "Film an even surface, moving, to see the dust.", bad=False)
 
 

@@ -1,0 +1,292 @@
+"""The findings page: what a survey of every plate of the shot says in plain words, and a person's answer to each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QIcon, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QHeaderView,
+    QInputDialog,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from transmixis.core.survey.findings import Finding, findings_of
+from transmixis.desk.engine import MEASURE
+from transmixis.desk.marks import mark
+from transmixis.desk.state import State
+from transmixis.shot.model import Verdict
+from transmixis.shot.render import Renderer
+from transmixis.shot.steps import kind_of
+from transmixis.shot.workorder import add_step
+
+MENDS = {"exposure": "even_out", "colour": "even_out", "camera": "steady", "dust": "dust", "timing": "conform"}
+STEPS = {"exposure": "exposure", "colour": "exposure", "clipping": "exposure", "flashing": "exposure", "camera": "steadiness",
+         "sharpness": "sharpness", "blur": "sharpness", "noise": "sharpness", "timing": "timing", "dust": "marks",
+         "intruder": "marks"}  # fmt: skip
+HEADS = ("", "Plate", "Frames", "What was found", "What to do", "Answer")
+
+
+@dataclass(frozen=True)
+class Row:
+    """A finding of one plate."""
+
+    plate: str
+    name: str
+    finding: Finding
+
+
+class FindingsPage(QWidget):
+    """A table of findings with buttons that go there, mend, accept or ask for a reshoot."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._state = state
+        self._rows: list[Row] = []
+        self._waiting = 0
+        self._asked: Renderer | None = None
+        self.table = QTableWidget(0, len(HEADS))
+        self.note = QLabel("")
+        self.note.setObjectName("note")
+        self.go, self.mend = QPushButton("Go there"), QPushButton("Add the mend")
+        self.accept, self.reshoot, self.back = (
+            QPushButton("Accept …"),
+            QPushButton("Reshoot"),
+            QPushButton("Take the answer back"),
+        )
+        self.mend.setObjectName("main")
+        self._lay_out()
+        self.go.clicked.connect(self._go)
+        self.mend.clicked.connect(self._mend)
+        self.accept.clicked.connect(self.ask_reason)
+        self.reshoot.clicked.connect(lambda: self.answer("reshoot", ""))
+        self.back.clicked.connect(self._take_back)
+        self.table.itemSelectionChanged.connect(self._follow)
+        self.table.itemDoubleClicked.connect(lambda _: self._go())
+        state.opened.connect(self._if_visible)
+        state.shot_changed.connect(self._if_visible)
+        self._follow()
+
+    def _lay_out(self) -> None:
+        title = QLabel("Findings")
+        title.setObjectName("title")
+        self.table.setHorizontalHeaderLabels(list(HEADS))
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
+        self.table.setAlternatingRowColors(True)
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(True)
+        rows, columns = self.table.verticalHeader(), self.table.horizontalHeader()
+        assert rows is not None and columns is not None
+        rows.hide()
+        rows.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for i, width in enumerate((28, 110, 80)):
+            self.table.setColumnWidth(i, width)
+        columns.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
+        columns.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
+        self.table.setColumnWidth(5, 190)
+        self.go.setToolTip("Opens the step that measured it, at the first frame of the finding.")
+        self.mend.setToolTip("Adds the step that mends it, with its measured proposal; you can still refuse it.")
+        self.accept.setToolTip("It stays as it is. The reason is kept in the log book.")
+        self.reshoot.setToolTip("It must be filmed again; kept in the log book.")
+        foot = QHBoxLayout()
+        for b in (self.go, self.mend, self.accept, self.reshoot, self.back):
+            foot.addWidget(b)
+        foot.addStretch(1)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(16, 12, 16, 12)
+        box.addWidget(title)
+        box.addWidget(self.note)
+        box.addWidget(self.table, 1)
+        box.addLayout(foot)
+
+    # -- filling
+
+    def _if_visible(self) -> None:
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: object) -> None:
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Survey every plate of the shot, frame by frame in the background, and list what is found."""
+        renderer = self._state.renderer()
+        if renderer is None or not renderer.shot.plates:
+            self._rows = []
+            self._fill("Add plates to the shot first: drop movies or pictures on the window.")
+            return
+        if renderer is self._asked:
+            self._fill("")
+            return
+        self._asked, self._rows = renderer, []
+        self._state.engine.drop("findings")
+        plates = renderer.shot.plates
+        self._waiting = len(plates)
+        self._fill(f"Looking at {len(plates)} plates, frame by frame. What is found appears here.")
+        for plate in plates:
+            ref, name = f"plate:{plate.id}", plate.name or plate.id
+            self._state.engine.ask(
+                MEASURE,
+                partial(renderer.surveys.missing_scans, renderer, ref),
+                partial(self._scan, renderer, ref, name),
+                partial(self._broken, ref, name),
+                tag="findings",
+            )
+
+    def _scan(self, renderer: Renderer, ref: str, name: str, todo: list[int]) -> None:
+        """Ask for every frame by itself, so that what the viewer wants goes in between, and for the judgement last."""
+        for n in todo:
+            self._state.engine.ask(MEASURE, partial(renderer.surveys.scan, renderer, ref, n), tag="findings")
+        self._state.engine.ask(
+            MEASURE,
+            partial(_found, renderer, ref),
+            partial(self._take, ref, name),
+            partial(self._broken, ref, name),
+            tag="findings",
+        )
+
+    def _take(self, ref: str, name: str, found: list[Finding]) -> None:
+        self._waiting -= 1
+        self._rows += [Row(ref, name, f) for f in found]
+        self._rows.sort(key=lambda r: not r.finding.bad)
+        self._fill("")
+
+    def _broken(self, ref: str, name: str, why: str) -> None:
+        self._take(ref, name, [Finding("timing", 1, 1, why, "Choose the file again, or take the plate out.")])
+
+    def _fill(self, words: str) -> None:
+        bad = sum(r.finding.bad and not self.verdict_of(r) for r in self._rows)
+        done = f"{bad} of {len(self._rows)} findings want an answer." if self._rows else words
+        self.note.setText(done if not self._waiting or not self._rows else f"{done} Still looking at {self._waiting} plates.")
+        if words and not self._rows:
+            self.note.setText(words)
+        held = self.table.currentRow()
+        self.table.setRowCount(len(self._rows))
+        for i, r in enumerate(self._rows):
+            f = r.finding
+            frames = (
+                "all" if f.last - f.first + 1 >= self._length(r) else f"{f.first}" if f.first == f.last else f"{f.first}–{f.last}"
+            )
+            v = self.verdict_of(r)
+            said = "" if v is None else v.answer + (f": {v.reason}" if v.reason else "")
+            words_of = f"{f.topic}: {f.words}"
+            for column, value in enumerate(("", r.name, frames, words_of[0].upper() + words_of[1:], f.advice, said)):
+                item = QTableWidgetItem(value)
+                item.setToolTip(value)
+                if column == 0:
+                    item.setIcon(_icon("done" if v else "fault" if f.bad else "sound"))
+                self.table.setItem(i, column, item)
+        if 0 <= held < len(self._rows):
+            self.table.selectRow(held)
+        self._follow()
+
+    def _length(self, row: Row) -> int:
+        shot = self._state.shot
+        return shot.length if shot and row.plate else 1
+
+    # -- answers
+
+    def chosen(self) -> Row | None:
+        """The row that is selected."""
+        at = self.table.currentRow()
+        return self._rows[at] if 0 <= at < len(self._rows) and self.table.selectedItems() else None
+
+    def verdict_of(self, row: Row) -> Verdict | None:
+        """What a person has answered to a finding."""
+        shot = self._state.shot
+        same = (row.plate, row.finding.topic)
+        return next((v for v in shot.verdicts if (v.step, v.reading) == same), None) if shot else None
+
+    def _follow(self) -> None:
+        row = self.chosen()
+        for b in (self.go, self.accept, self.reshoot):
+            b.setEnabled(row is not None)
+        self.mend.setEnabled(row is not None and row.finding.topic in MENDS)
+        self.back.setEnabled(row is not None and self.verdict_of(row) is not None)
+
+    def _go(self) -> None:
+        row, shot = self.chosen(), self._state.shot
+        if not row or not shot:
+            return
+        wanted = STEPS.get(row.finding.topic, "")
+        steps = [s for s in shot.steps if row.plate in s.inputs.values() and kind_of(s.kind).surveys]
+        step = next((s for s in steps if s.kind == wanted), steps[0] if steps else None)
+        if step is None:
+            self._state.said.emit("No step of this shot measures that plate; add one with Add step.", "note")
+            return
+        self._state.page_wanted.emit("bench")
+        self._state.set_step(step.id)
+        self._state.set_frame(row.finding.first)
+
+    def _mend(self) -> None:
+        row, shot = self.chosen(), self._state.shot
+        if not row or not shot or row.finding.topic not in MENDS:
+            return
+        kind = MENDS[row.finding.topic]
+        more, step = add_step(shot, kind, plate=row.plate)
+        verdict = Verdict(step=row.plate, reading=row.finding.topic, first=row.finding.first, last=row.finding.last,
+                          answer="mended", reason=f"by {step.name}")  # fmt: skip
+        more = more.model_copy(update={"verdicts": (*self._others(row), verdict)})
+        if self._state.change(f"Add {step.name} to {row.name}", lambda: more):
+            self._write(f"{row.name}: {row.finding.words}. To be mended by {step.name}.")
+            self._state.page_wanted.emit("bench")
+            self._state.set_step(step.id)
+
+    def ask_reason(self) -> None:
+        """Ask why it may stay, and keep the answer."""
+        reason, fine = QInputDialog.getText(self, "Accept the finding", "It stays as it is, because")
+        if fine and reason.strip():
+            self.answer("accepted", reason.strip())
+
+    def answer(self, answer: str, reason: str) -> None:
+        """Keep a person's answer to the chosen finding."""
+        row, shot = self.chosen(), self._state.shot
+        if not row or not shot:
+            return
+        f = row.finding
+        verdict = Verdict(step=row.plate, reading=f.topic, first=f.first, last=f.last, answer=answer, reason=reason)  # type: ignore[arg-type]
+        if self._state.change(
+            f"{row.name}: {f.topic} {answer}", lambda: shot.model_copy(update={"verdicts": (*self._others(row), verdict)})
+        ):
+            self._write(f"{row.name}: {f.words}. {answer.capitalize()}{': ' + reason if reason else ''}.")
+
+    def _take_back(self) -> None:
+        row, shot = self.chosen(), self._state.shot
+        if row and shot:
+            self._state.change(
+                f"{row.name}: take the answer back", lambda: shot.model_copy(update={"verdicts": self._others(row)})
+            )
+
+    def _others(self, row: Row) -> tuple[Verdict, ...]:
+        shot = self._state.shot
+        return tuple(v for v in (shot.verdicts if shot else ()) if (v.step, v.reading) != (row.plate, row.finding.topic))
+
+    def _write(self, words: str) -> None:
+        if self._state.session:
+            self._state.session.document.log.add("verdict", words, self._state.code)
+
+
+def _found(renderer: Renderer, ref: str) -> list[Finding]:
+    return findings_of(renderer.surveys.whole(renderer, ref))
+
+
+def _icon(state: str) -> QIcon:
+    pixmap = QPixmap(16, 16)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    p = QPainter(pixmap)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    mark(p, state, 8, 8)
+    p.end()
+    return QIcon(pixmap)
