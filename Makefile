@@ -33,6 +33,7 @@ test: system setup ## set up, then all checks and tests
 
 bench: setup ## speed, as ratios against plain library calls
 	$(BIN)/python bench/speed.py
+	$(BIN)/python bench/survey_speed.py
 
 bench-key: setup ## quality of the key against the three plain ways
 	$(BIN)/python bench/key_quality.py

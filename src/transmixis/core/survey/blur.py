@@ -138,9 +138,9 @@ def _is_smear(length: float, direction: float, like: float, zero: float, *, with
     """
     if with_baseline:
         return like > LEAST_LIKENESS
-    if length < SINGLE_SHORTEST:
-        return like > 0.5 and zero > 0.15
     level = min(direction % 90, 90 - direction % 90) < 4
+    if length < SINGLE_SHORTEST:
+        return like > 0.5 and zero > (0.35 if level else 0.15)
     return like > 0.42 and zero > (0.5 if level else 0.22)
 
 

@@ -12,12 +12,14 @@ import cv2
 import numpy as np
 
 from transmixis.core.colour.curves import LUMA, linear_to_srgb
+from transmixis.core.errors import UserError
 from transmixis.core.motion.camera import Anchor, Move, anchor_of, follow, grey_from_luma, measure_move
 from transmixis.core.survey.blur import spectrum
 from transmixis.core.types import Array
 
 THUMB = 128  # px across the small linear picture that exposure, flashes and intruders are read from
 BLOCK = 16  # px: side of the blocks that change from frame to frame is read in
+LEAST_SIDE = 16  # px
 STEP_POINTS = 200  # corners followed from the frame before
 COMB_LEVELS = 8  # how far every second line must stand out to count as combed
 BLACK = 0.0006  # linear: two 8-bit steps of the sRGB curve; at or below it nothing is left to lift
@@ -39,7 +41,10 @@ class Prepared:
 
 
 def prepare(linear: Array) -> Prepared:
-    """Ready a linear (h, w, 3 or 4) frame for scanning."""
+    """Ready a linear (h, w, 3 or 4) frame for scanning. Raises UserError for one too small to measure."""
+    if min(linear.shape[:2]) < LEAST_SIDE:
+        size = f"{linear.shape[1]} x {linear.shape[0]}"
+        raise UserError(f"The frame is {size}; a survey needs at least {LEAST_SIDE} px each way.")
     flat = np.ascontiguousarray(linear[..., :3])
     y = cv2.transform(flat, (4096 * LUMA)[None])
     code = _CURVE[np.clip(y, 0, 4096).astype(np.uint16)]

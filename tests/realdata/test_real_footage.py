@@ -1,0 +1,95 @@
+"""The survey on real pictures and footage from a Debian package. Skipped, with the reason, where it cannot be had."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import math
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from transmixis.core.errors import UserError
+from transmixis.core.progress import Progress
+from transmixis.shot.keyjob import bare_shot
+from transmixis.shot.material import Material
+from transmixis.shot.render import Renderer
+from transmixis.shot.surveyjob import survey_report
+
+pytestmark = pytest.mark.realdata
+PACKAGE = "opencv-doc"
+MOST = 12  # frames of each movie
+
+
+@pytest.fixture(scope="session")
+def data(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The package's example data, unpacked into a temporary folder and never installed."""
+    folder = tmp_path_factory.mktemp("real")
+    try:
+        subprocess.run(["apt-get", "download", "-q", PACKAGE], cwd=folder, check=True, capture_output=True, timeout=120)
+        deb = next(folder.glob("*.deb"))
+        subprocess.run(["dpkg-deb", "-x", str(deb), str(folder / "x")], check=True, capture_output=True, timeout=120)
+        return next((folder / "x").rglob("examples/data"))
+    except (OSError, subprocess.SubprocessError, StopIteration) as e:
+        pytest.skip(f"the Debian package {PACKAGE} cannot be had here: {e}")
+
+
+def surveyed(path: Path, frames: int) -> dict:
+    shot, source = bare_shot(path)
+    shot = shot.model_copy(update={"length": min(frames, source.info.count)})
+    renderer = Renderer(shot, Material(Path.cwd()))
+    whole = renderer.surveys.whole(renderer, "plate:hero", Progress())
+    return {"survey": whole, "shot": shot}
+
+
+def test_every_movie_is_surveyed_and_plausible(data: Path) -> None:
+    movies = [p for p in sorted(data.iterdir()) if p.suffix in (".avi", ".mp4", ".webm", ".mkv")]
+    assert movies
+    for movie in movies:
+        s = surveyed(movie, MOST)["survey"]
+        assert s.count == min(MOST, s.count)
+        known = s.path.known
+        assert known.mean() > 0.5, movie.name
+        assert 0 <= float(s.noise_levels[0]) < 30, movie.name
+        assert all(0 <= b.length < 80 for b in s.blurs), movie.name
+        assert all(math.isfinite(v) for v in s.flashes), movie.name
+
+
+def test_the_surveillance_camera_stands_still_while_people_walk(data: Path) -> None:
+    s = surveyed(data / "vtest.avi", 24)["survey"]
+    assert s.steadiness.verdict == "locked"
+    assert s.steadiness.tremble < 0.05
+    assert not s.dust.spots
+
+
+def test_the_two_halves_of_a_stereo_pair_are_no_smeared_pictures(data: Path) -> None:
+    for name in ("rubberwhale1.png", "leuvenA.jpg", "fruits.jpg", "aloeL.jpg"):
+        s = surveyed(data / name, 1)["survey"]
+        assert s.blurs[0].length == 0, name
+
+
+def test_a_plate_that_was_photographed_from_a_moving_car_is_smeared(data: Path) -> None:
+    s = surveyed(data / "licenseplate_motion.jpg", 1)["survey"]
+    assert 18 < s.blurs[0].length < 26
+    assert abs(s.blurs[0].direction - 135) < 10
+
+
+def test_no_picture_there_brings_the_survey_down(data: Path) -> None:
+    pictures = [p for p in sorted(data.iterdir()) if p.suffix in (".png", ".jpg", ".jpeg", ".tif", ".tiff")]
+    assert len(pictures) > 50
+    for picture in pictures[::3]:
+        with contextlib.suppress(UserError):  # what cannot be opened is said in a sentence; anything else fails here
+            surveyed(picture, 1)
+    report = survey_report(data / "home.jpg", None, None, Progress())
+    assert json.dumps(report, default=str)
+
+
+def test_the_command_line_says_it_in_plain_words(data: Path) -> None:
+    done = subprocess.run(
+        [sys.executable, "-m", "transmixis.cli", "survey", str(data / "tree.avi")], capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    assert "camera:" in done.stdout
+    assert "exposure:" in done.stdout
