@@ -20,6 +20,7 @@ TILE = 256
 FLOORS = (0.01, 0.003, 0.03, 0.1, 0.3)  # of the unblurred power at 0.1 cycles: what noise and leakage leave in the zeros
 LONGEST = 60.0  # px; longer smears leave too few zeros apart to be told in a tile
 SHORTEST = 2.5  # px; a shorter one has its first zero beyond the frequencies that carry picture
+SINGLE_LEAST = 4.0  # px; below it nothing can be told from one frame alone
 SINGLE_SHORTEST = 7.0  # px; below it a single frame's smear is hard to tell from detail that runs one way
 HOPELESS = 0.25  # likeness to the rough bank below which no finer look could find a smear
 LEAST_LIKENESS = 0.33  # against a sharp frame of the same scene: below this nothing straight is told
@@ -140,8 +141,8 @@ def _is_smear(length: float, direction: float, like: float, zero: float, *, with
         return like > LEAST_LIKENESS
     level = min(direction % 90, 90 - direction % 90) < 4
     if length < SINGLE_SHORTEST:
-        return like > 0.5 and zero > (0.35 if level else 0.15)
-    return like > 0.42 and zero > (0.5 if level else 0.22)
+        return length > SINGLE_LEAST and like > 0.5 and zero > (0.35 if level else 0.15)
+    return like > 0.42 and zero > (0.55 if level else 0.22)
 
 
 def _score(seen: Array, fine: Array, lengths: Array, directions: Array, floor: float) -> tuple[Array, Array]:
