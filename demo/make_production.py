@@ -8,8 +8,10 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
+from transmixis.core.progress import Progress
 from transmixis.shot.document import Document
 from transmixis.shot.model import Cue, Plate
+from transmixis.shot.shelf import measure_element, with_element
 from transmixis.shot.workorder import first_work_order, new_shot, plate_from
 
 HERE = Path(__file__).resolve().parent
@@ -27,7 +29,7 @@ HOURS = {"KP010": (14.5, 9.0), "KP020": (22.0, 1.5), "KP030": (18.0, 1.0)}
 
 def main() -> None:
     """Write production.json and every shot.json."""
-    for old in ("production.json", "log.jsonl", ".lock.json"):
+    for old in ("production.json", "shelf.json", "log.jsonl", ".lock.json"):
         (FILM / old).unlink(missing_ok=True)
     for folder in ("shots", "analysis"):
         shutil.rmtree(FILM / folder, ignore_errors=True)
@@ -43,6 +45,10 @@ def main() -> None:
     try:
         for code, (title, files) in SHOTS.items():
             _add(doc, code, title, files)
+        for path in sorted((FILM / "elements").glob("*.mp4")):
+            taken = {e.id for e in doc.film.shelf.elements}
+            element = measure_element(doc.folder, path, taken, (), Progress())
+            doc.apply(f"Put {element.name} on the shelf", with_element(doc.film, element))
     finally:
         doc.close()
     (FILM / "log.jsonl").write_text(

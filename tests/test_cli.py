@@ -143,3 +143,12 @@ def test_mends_and_picks_on_a_plate_without_a_production(tmp_path: Path) -> None
     fit = json.loads(run("survey", take, "--clean", tmp_path / "clean.png", "--json").stdout)["clean"]
     assert fit["gain"][0] == pytest.approx(1.0, abs=0.06)
     assert "no picture that can be written" in run("cleanplate", take, "--out", tmp_path / "x.gif", code=1).stderr
+
+
+def test_the_shelf_by_command(tmp_path: Path) -> None:
+    film = tmp_path / "film"
+    run("new", film)
+    sparks = Path(__file__).resolve().parents[1] / "demo" / "kite_post" / "elements" / "sparks.mp4"
+    assert "on black" in run("shelf", "add", film, sparks, "--word", "burst").stdout
+    assert json.loads(run("shelf", "list", film, "burst", "--json").stdout)["elements"][0]["first"] == 6
+    assert "Nothing on the shelf fits" in run("shelf", "list", film, "snow").stdout

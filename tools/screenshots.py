@@ -72,6 +72,9 @@ def _survey(window: MainWindow) -> None:
     window.show_page("findings")
     settle(window)
     save(window, OUT / "findings.png")
+    window.show_page("shelf")
+    settle(window)
+    save(window, OUT / "shelf.png")
 
 
 if __name__ == "__main__":

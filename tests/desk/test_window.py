@@ -497,6 +497,7 @@ def test_the_interface_never_stalls(window: MainWindow, demo_copy: Path, qtbot: 
     for n in range(4):
         film = tmp_path / f"film{n}"
         shutil.copytree(demo_copy, film)
+        shutil.rmtree(film / "analysis")  # so that all is measured while the window is used
         for what, gap in busy_round(window, film, qtbot, tmp_path / f"out{n}").items():
             best[what] = min(best.get(what, gap), gap)
         if max(best.values()) < 0.1:
@@ -541,3 +542,29 @@ def test_survey_sheets_draw_the_whole_plate(bench: MainWindow, qtbot: Any) -> No
         colours = {picture.pixel(x, y) for x in range(0, picture.width(), 3) for y in range(20, picture.height(), 3)}
         assert len(colours) > 4
         assert not bench.bench.sheet.card.isVisible()
+
+
+def test_the_shelf_shows_plays_finds_and_lets_go(window: MainWindow, demo_copy: Path, qtbot: Any) -> None:
+    elements = Path(__file__).resolve().parents[2] / "demo" / "kite_post" / "elements"
+    assert window.open_folder(demo_copy)
+    settle(qtbot, window)
+    qtbot.keyClick(window, Qt.Key.Key_L)
+    page = window.shelf
+    assert window.page == "shelf"
+    assert "Nothing is on the shelf" in page.note.text()
+    page.put([elements / "sparks.mp4", elements / "chimney_smoke.mp4", elements / "nowhere.mp4"])
+    settle(qtbot, window)
+    assert [c.element.name for c in page.cards] == ["sparks", "chimney_smoke"]
+    assert len(page.cards[0].strip) > 5
+    at = page.cards[0].at
+    page.cards[0].enterEvent(None)
+    qtbot.waitUntil(lambda: page.cards[0].at != at, timeout=5_000)
+    page.cards[0].leaveEvent(None)
+    page.search.setText("loops up")
+    assert [c.element.name for c in page.cards] == ["chimney_smoke"]
+    press(qtbot, page.cards[0], 100, 60)
+    qtbot.mouseClick(page.off, Qt.MouseButton.LeftButton)
+    assert page.cards == []
+    window.state.undo()
+    page.refresh()
+    assert [c.element.name for c in page.cards] == ["chimney_smoke"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
+from transmixis.core.survey.blur import measure_blur, spectrum
 
 
 def warm() -> None:
@@ -18,6 +19,7 @@ def warm() -> None:
     plain = learn_shot([frame])
     assert isinstance(plain, KeyModel)
     key_frame(frame, plain)
+    measure_blur(spectrum(np.zeros((256, 256), np.float32)))  # makes the bank of smears
 
 
 if __name__ == "__main__":

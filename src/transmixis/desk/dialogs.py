@@ -48,6 +48,7 @@ KEYS = (
     ("C", "add a cue"),
     ("B", "board"),
     ("S", "findings of all plates"),
+    ("L", "shelf of stock elements"),
     ("J", "log book"),
     ("D", "deliver"),
     ("Ctrl Z, Ctrl Shift Z", "undo, do again"),

@@ -44,6 +44,7 @@ from transmixis.desk.engine import Engine
 from transmixis.desk.findingspage import FindingsPage
 from transmixis.desk.logpage import LogPage
 from transmixis.desk.marks import hline, text
+from transmixis.desk.shelfpage import ShelfPage
 from transmixis.desk.startpage import StartPage
 from transmixis.desk.state import VIEWS, State
 from transmixis.desk.theme import INK2, PANEL, PAPER, RULE, VERMILION_TEXT
@@ -56,9 +57,10 @@ from transmixis.shot.workorder import first_work_order, new_shot, unique_id
 
 HINTS = {
     "bench": "S findings   F next fault   U use proposal   K keep mine   P pin here   V next view   F1 keys",
-    "board": "Enter open shot   J log book   Ctrl Z undo   F1 keys",
+    "board": "Enter open shot   L shelf   J log book   Ctrl Z undo   F1 keys",
     "deliver": "B board   J log book   F1 keys",
     "log": "B board   D deliver   F1 keys",
+    "shelf": "1–8 back to a stage   B board   S findings   Ctrl Z undo   F1 keys",
     "findings": "1–8 back to a stage   B board   J log book   Ctrl Z undo   F1 keys",
     "start": "Ctrl N new   Ctrl O open   F1 keys",
 }
@@ -135,12 +137,13 @@ class MainWindow(QMainWindow):
         self.board = Board(self.state, self.engine, self.ask_plates)
         self.deliver, self.log = DeliverPage(self.state, self.engine), LogPage(self.state)
         self.pages = QStackedWidget()
-        self.findings = FindingsPage(self.state)
+        self.findings, self.shelf = FindingsPage(self.state), ShelfPage(self.state)
         self._named = {
             "start": self.start,
             "bench": self.bench,
             "board": self.board,
             "findings": self.findings,
+            "shelf": self.shelf,
             "deliver": self.deliver,
             "log": self.log,
         }
@@ -163,7 +166,7 @@ class MainWindow(QMainWindow):
     # -- pages
 
     def show_page(self, name: str) -> None:
-        """Show start, bench, board, findings, deliver or log."""
+        """Show start, bench, board, findings, shelf, deliver or log."""
         if name != "start" and not self.state.session:
             name = "start"
         self.pages.setCurrentWidget(self._named[name])
@@ -365,6 +368,7 @@ class MainWindow(QMainWindow):
         key("B", lambda: self.show_page("board"))
         key("J", lambda: self.show_page("log"))
         key("S", lambda: self.show_page("findings"))
+        key("L", lambda: self.show_page("shelf"))
         key("D", lambda: self.show_page("deliver"))
         key("F1", lambda: KeysDialog(self).exec())
         for i, stage in enumerate(STAGES):

@@ -128,6 +128,41 @@ class Shot(Record):
         return self.model_copy(update={"steps": tuple(step if s.id == step.id else s for s in self.steps)})
 
 
+class Element(Record):
+    """A stock element on the shelf: where it lies, what people call it, and its measured card (see core.survey.element)."""
+
+    id: str
+    path: str
+    name: str
+    words: tuple[str, ...] = ()
+    space: str | None = None
+    width: int
+    height: int
+    count: int
+    rate: str
+    ground: str
+    black: float
+    box: tuple[float, float, float, float]
+    first: int
+    peak: int
+    last: int
+    speed: float
+    direction: str
+    seam: float | None  # None: it cannot loop at all
+    loops: bool
+    colour: tuple[float, float, float]
+    hue: str
+    detail: float | None = None
+    noise: float | None = None  # 8-bit levels
+
+
+class Shelf(Record):
+    """The production's stock elements: what `shelf.json` holds."""
+
+    schema_number: int = SCHEMA
+    elements: tuple[Element, ...] = ()
+
+
 class Production(Record):
     """A film: what `production.json` holds. Shots are kept in files of their own."""
 
@@ -142,6 +177,7 @@ class Film(Record):
 
     production: Production
     shots: tuple[Shot, ...] = ()
+    shelf: Shelf = Shelf()
 
     def shot(self, code: str) -> Shot:
         """The shot with this code. Raises KeyError."""
@@ -154,4 +190,5 @@ class Film(Record):
         """This film with one shot replaced or added at the end."""
         codes = [s.code for s in self.shots]
         shots = tuple(shot if s.code == shot.code else s for s in self.shots) if shot.code in codes else (*self.shots, shot)
-        return Film(production=self.production.model_copy(update={"shots": tuple(s.code for s in shots)}), shots=shots)
+        production = self.production.model_copy(update={"shots": tuple(s.code for s in shots)})
+        return self.model_copy(update={"production": production, "shots": shots})

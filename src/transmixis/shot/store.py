@@ -19,7 +19,7 @@ import psutil
 from pydantic import ValidationError
 
 from transmixis.core.errors import UserError
-from transmixis.shot.model import SCHEMA, Film, Production, Record, Shot
+from transmixis.shot.model import SCHEMA, Film, Production, Record, Shelf, Shot
 
 R = TypeVar("R", bound=Record)
 CODE = re.compile(r"[A-Za-z0-9][A-Za-z0-9_\-]{0,31}\Z")
@@ -86,7 +86,8 @@ def load_film(folder: Path) -> Film:
                 f"'{folder / 'production.json'}' at $.shots: '{code}' is not a shot code; mend it. It was left as it is."
             )
     shots = tuple(read_record(folder / "shots" / code / "shot.json", Shot) for code in production.shots)
-    return Film(production=production, shots=shots)
+    shelf = read_record(folder / "shelf.json", Shelf) if (folder / "shelf.json").exists() else Shelf()
+    return Film(production=production, shots=shots, shelf=shelf)
 
 
 def save_film(folder: Path, film: Film, before: Film | None = None) -> None:
@@ -95,6 +96,8 @@ def save_film(folder: Path, film: Film, before: Film | None = None) -> None:
     for shot in film.shots:
         if old.get(shot.code) != shot:
             write_atomically(folder / "shots" / shot.code / "shot.json", _json(shot))
+    if film.shelf != (before.shelf if before else Shelf()):
+        write_atomically(folder / "shelf.json", _json(film.shelf))
     if before is None or before.production != film.production:
         write_atomically(folder / "production.json", _json(film.production))
 

@@ -1,0 +1,73 @@
+"""Cards of stock elements against made ones."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from transmixis.core.survey.element import card_of, hue_word
+
+
+def ball(frames: int, ground: float, level: float, dx: float, dy: float, first: int = 0) -> list[np.ndarray]:
+    """A soft ball that flies, from frame `first` on."""
+    yy, xx = np.mgrid[0:72, 0:128].astype(np.float32)
+    out = []
+    for n in range(frames):
+        f = np.full((72, 128, 3), ground, np.float32)
+        if n >= first:
+            x, y = 40 + dx * (n - first), 36 + dy * (n - first)
+            shape = np.exp(-((xx - x) ** 2 + (yy - y) ** 2) / 40)[..., None]
+            f = f * (1 - shape) + shape * np.float32([level, 0.5 * level, 0.1 * level])
+        out.append(f)
+    return out
+
+
+@pytest.mark.parametrize(("ground", "level", "word"), [(0.0, 0.9, "black"), (0.95, 0.1, "white"), (0.3, 0.9, "picture")])
+def test_the_ground_and_the_times_of_the_action(ground: float, level: float, word: str) -> None:
+    c = card_of(ball(20, ground, level, 2.0, 0.0, first=5), None, 24.0)
+    assert c
+    assert c.ground == word
+    if word != "picture":
+        assert c.first == 6
+        assert c.last == 20
+    x, y, w, h = c.box
+    assert x < 40 / 128
+    assert x + w > 68 / 128
+    assert y < 0.5 < y + h
+
+
+@pytest.mark.parametrize(
+    ("dx", "dy", "word"),
+    [(2.0, 0.0, "right"), (-1.5, 0.0, "left"), (0.0, -1.2, "up"), (0.4, 0.4, "down right"), (0.0, 0.0, "no one way")],
+)
+def test_direction_and_speed(dx: float, dy: float, word: str) -> None:
+    c = card_of(ball(14, 0.0, 0.9, dx, dy), None, 24.0)
+    assert c
+    assert c.direction == word
+    assert c.speed == pytest.approx(np.hypot(dx, dy) * 24 / 128, rel=0.35)
+
+
+def test_a_whole_turn_loops_and_a_flight_does_not() -> None:
+    yy, xx = np.mgrid[0:72, 0:128].astype(np.float32)
+    turning = []
+    for n in range(24):
+        a = 2 * np.pi * n / 24
+        shape = np.exp(-((xx - 64 - 20 * np.cos(a)) ** 2 + (yy - 36 - 20 * np.sin(a)) ** 2) / 60)
+        turning.append(np.repeat(shape[..., None], 3, 2).astype(np.float32))
+    c, flight = card_of(turning, None, 24.0), card_of(ball(20, 0.0, 0.9, 2.0, 0.0), None, 24.0)
+    assert c
+    assert flight
+    assert c.loops
+    assert c.seam < 1.3
+    assert not flight.loops
+
+
+def test_alpha_colour_and_nothing() -> None:
+    frames = ball(8, 0.0, 0.9, 1.0, 0.0)
+    c = card_of(frames, [f[..., 0] for f in frames], 24.0)
+    assert c
+    assert c.ground == "alpha"
+    assert c.hue == "orange"
+    assert card_of([np.zeros((72, 128, 3), np.float32)] * 5, None, 24.0) is None
+    words = [hue_word(c) for c in ((0.9, 0.1, 0.1), (0.2, 0.7, 0.2), (0.1, 0.2, 0.9), (0.5, 0.5, 0.5))]
+    assert words == ["red", "green", "blue", "grey"]
