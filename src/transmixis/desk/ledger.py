@@ -34,6 +34,7 @@ from transmixis.desk.theme import (
 from transmixis.shot.steps import kind_of
 
 FILM, HEAD = 72, 116
+NARROW = 64  # px: columns below this have smaller heads
 LIMIT_AT = 0.70  # of a column's width
 MOST_RATIO = 1.0 / LIMIT_AT - 0.06  # traces are cut at the column's border
 ZOOMS = ("Whole shot", "Around", "Faults only")
@@ -314,7 +315,19 @@ class Ledger(QWidget):
         p.save()
         p.setClipRect(QRectF(left + 1, 22, width - 2, HEAD - 22))
         ink = INK if step.on else INK2
-        wrapped(p, left + 6, 38, width - 8, step.name, 11, 13, 600, ink, most=3)
+        narrow = width < NARROW
+        wrapped(
+            p,
+            left + (3 if narrow else 6),
+            38,
+            width - (4 if narrow else 8),
+            step.name,
+            10 if narrow else 11,
+            13,
+            600,
+            ink,
+            most=3,
+        )
         self._paint_worst(p, sid, step.on, left, width)
         p.restore()
 
@@ -335,14 +348,14 @@ class Ledger(QWidget):
             p,
             left + 20,
             y,
-            figure(reading.value or 0),
+            figure(reading.value or 0, 2 if width < NARROW else 3),
             12,
             600,
             VERMILION_TEXT if reading.state == FAULT else INK,
             room=width - 22,
         )
         of = f"of {figure(reading.limit, 2)} {reading.unit}" if reading.better == "low" else f"over {figure(reading.limit, 2)}"
-        text(p, left + 6, y + 15, of, 10, 400, INK2, room=width - 8)
+        text(p, left + (3 if width < NARROW else 6), y + 15, of, 10, 400, INK2, room=width - (3 if width < NARROW else 8))
 
     def _paint_stage_names(self, p: QPainter) -> None:
         shot = self.state.shot

@@ -238,7 +238,7 @@ def paint_marks(p: QPainter, box: QRectF, s: PlateSurvey, frame: int) -> None:
     for d in s.dust.spots:
         r = max(3.0, d.radius * scale)
         p.drawEllipse(QPointF(area.left() + d.x * scale, area.top() + d.y * scale), r, r)
-    said = s.dust.reason or f"{spots_words(len(s.dust.spots))} of dust"
+    said = s.dust.reason or (f"{spots_words(len(s.dust.spots))} of dust" if s.dust.spots else "no dust found")
     edge = (
         ("nothing reaches in", "one thing reaches in", "several things reach in")[min(len(s.intruders), 2)]
         if s.intruders_told
