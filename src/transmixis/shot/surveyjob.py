@@ -9,13 +9,16 @@ from typing import Any
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.matte.keyer import KeySettings, key_frame
 from transmixis.core.progress import Progress
 from transmixis.core.survey.findings import findings_of
 from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.screen_report import report_screen
 from transmixis.shot.keyjob import KeyJob, bare_shot, key_shot, reading_dict
 from transmixis.shot.material import Material
 from transmixis.shot.platejobs import clean_part
 from transmixis.shot.render import Renderer
+from transmixis.shot.steps.learning import model_from_arrays
 from transmixis.shot.workorder import add_step
 
 TOPICS = ("steadiness", "exposure", "sharpness", "timing", "marks")
@@ -96,11 +99,28 @@ def screen_part(plate: Path, clean: Path | None, space: str | None) -> dict[str,
         for n in sorted({1, (shot.length + 1) // 2, shot.length})
     }
     return {
+        **_screen_report(renderer, (shot.length + 1) // 2),
         "kind": str(a["kind"]),
         "colour_linear": [float(v) for v in a["colour"]],
         "notes": [str(n) for n in a["notes"]],
         "frames": frames,
     }
+
+
+def _screen_report(renderer: Renderer, frame: int) -> dict[str, Any]:
+    """The screen report of one frame as plain values; {} if that frame cannot be read."""
+    try:
+        plate = renderer.product("plate:hero", frame).picture
+    except UserError:
+        return {}
+    assert plate is not None
+    model = model_from_arrays(renderer.analysis("key"))
+    picture = np.ascontiguousarray(plate[..., :3])
+    r = report_screen(picture, key_frame(picture, model, KeySettings()), model)
+    out = {k: v for k, v in asdict(r).items() if k not in ("map", "kind", "colour")}
+    out["map"] = [[_n(v) for v in row] for row in r.map]
+    out["frame"], out["level"] = frame, _n(r.level)
+    return out
 
 
 def report_text(r: dict[str, Any]) -> str:
@@ -118,6 +138,12 @@ def report_text(r: dict[str, Any]) -> str:
     screen = r["screen"]
     if screen:
         lines.append(f"  {screen['kind']} screen; " + "; ".join(screen["notes"]))
+        if "verdict" in screen:
+            lines.append(
+                f"    {screen['verdict']}: even to {screen['evenness']:.2f} stops, {100 * screen['share']:.0f} % of the frame is bare "
+                f"screen, wrinkles {screen['wrinkles']:.3f} stops, {len(screen['markers'])} markers"
+            )
+            lines += [f"    {a}" for a in screen["advice"]]
         for n, readings in screen["frames"].items():
             lines.append(f"    frame {n}: " + ", ".join(f"{q['name']} {_value(q)}" for q in readings))
     else:

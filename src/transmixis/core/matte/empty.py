@@ -40,7 +40,7 @@ def empty_screen(frames: Sequence[Rgb], colour: Array, law: Array, ch: Channels,
     if len(frames) < 3 or not still:
         if len(frames) > 1:
             return EmptyScreen(colour, ("the camera moves or few frames are at hand: screen modelled frame by frame",), None)
-        marks = _lone_marks(frames[0], screens[0].colour, ch)
+        marks = lone_marks(frames[0], screens[0].colour, ch)
         count = cv2.connectedComponents(marks.astype(np.uint8))[0] - 1
         note = f"{count} marks found on the screen" if count else NO_MARKS
         return EmptyScreen(colour, (note,), marks if count else None)
@@ -138,7 +138,7 @@ def _still_marks(frames: Sequence[Rgb], screens: Sequence[Rgb], ch: Channels) ->
     return np.asarray(votes >= max(2, 0.6 * len(frames)))
 
 
-def _lone_marks(frame: Rgb, screen: Rgb, ch: Channels) -> Mask:
+def lone_marks(frame: Rgb, screen: Rgb, ch: Channels) -> Mask:
     """In a single frame, small lone pieces count as marks only if there are at least three of like size."""
     marks = np.zeros(frame.shape[:2], bool)
     pieces = _small_pieces(_off_screen(frame, screen, ch))

@@ -168,9 +168,10 @@ def _lobes() -> list[tuple[Array, Array]]:
 def _lobeless(values: Array) -> Array:
     """(k, n) values without their wide lobes, which a picture with detail one way has too; the narrow zeros stay."""
     out = np.atleast_2d(values).copy()
-    for i, q in _lobes():
-        part = out[:, i]
-        out[:, i] = part - (part @ q) @ q.T
+    with np.errstate(invalid="ignore"):  # some builds of the matrix product raise the flag on finite values
+        for i, q in _lobes():
+            part = out[:, i]
+            out[:, i] = part - (part @ q) @ q.T
     out /= np.linalg.norm(out, axis=1, keepdims=True) + 1e-9
     return out
 
