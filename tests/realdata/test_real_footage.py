@@ -70,10 +70,11 @@ def test_the_two_halves_of_a_stereo_pair_are_no_smeared_pictures(data: Path) -> 
         assert s.blurs[0].length == 0, name
 
 
-def test_a_plate_that_was_photographed_from_a_moving_car_is_smeared(data: Path) -> None:
-    s = surveyed(data / "licenseplate_motion.jpg", 1)["survey"]
-    assert 18 < s.blurs[0].length < 26
-    assert abs(s.blurs[0].direction - 135) < 10
+def test_the_smeared_number_plate_is_told_as_its_example_says(data: Path) -> None:
+    """The package's example examples/python/deconvolution.py undoes this picture's smear with 22 px at 135 degrees."""
+    blur = surveyed(data / "licenseplate_motion.jpg", 1)["survey"].blurs[0]
+    assert abs(blur.length - 22) < 1
+    assert abs(blur.direction - 135) < 10
 
 
 def test_no_picture_there_brings_the_survey_down(data: Path) -> None:

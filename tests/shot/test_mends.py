@@ -20,7 +20,6 @@ from transmixis.shot.keyjob import bare_shot
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.render import Renderer
-from transmixis.shot.stored import AnalysisStore
 from transmixis.shot.surveys import Surveys
 from transmixis.shot.workorder import add_step, first_work_order
 
@@ -247,4 +246,3 @@ def test_a_survey_goes_on_where_it_was_cut_off(tmp_path: Path) -> None:
     broken = next((tmp_path / "analysis" / "scans").glob("*.npz"))
     broken.write_bytes(b"cut off")
     assert again.surveys.whole(again, "plate:hero", Progress()).count == 5
-    assert isinstance(AnalysisStore(None), AnalysisStore)

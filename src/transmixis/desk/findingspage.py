@@ -23,6 +23,7 @@ from transmixis.core.survey.findings import Finding, findings_of
 from transmixis.desk.engine import MEASURE
 from transmixis.desk.marks import mark
 from transmixis.desk.state import State
+from transmixis.desk.tables import plain_table
 from transmixis.shot.model import Verdict
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps import kind_of
@@ -54,7 +55,7 @@ class FindingsPage(QWidget):
         self._rows: list[Row] = []
         self._waiting = 0
         self._asked: Renderer | None = None
-        self.table = QTableWidget(0, len(HEADS))
+        self.table = plain_table(HEADS, (28, 110, 80), (3, 4))
         self.note = QLabel("")
         self.note.setObjectName("note")
         self.go, self.mend = QPushButton("Go there"), QPushButton("Add the mend")
@@ -79,22 +80,10 @@ class FindingsPage(QWidget):
     def _lay_out(self) -> None:
         title = QLabel("Findings")
         title.setObjectName("title")
-        self.table.setHorizontalHeaderLabels(list(HEADS))
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
-        self.table.setAlternatingRowColors(True)
-        self.table.setShowGrid(False)
-        self.table.setWordWrap(True)
-        rows, columns = self.table.verticalHeader(), self.table.horizontalHeader()
-        assert rows is not None and columns is not None
-        rows.hide()
+        rows = self.table.verticalHeader()
+        assert rows is not None
         rows.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for i, width in enumerate((28, 110, 80)):
-            self.table.setColumnWidth(i, width)
-        columns.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
-        columns.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
         self.table.setColumnWidth(5, 190)
         self.go.setToolTip("Opens the step that measured it, at the first frame of the finding.")
         self.mend.setToolTip("Adds the step that mends it, with its measured proposal; you can still refuse it.")

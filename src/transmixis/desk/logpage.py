@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QLineEdit,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from transmixis.desk.state import State
+from transmixis.desk.tables import plain_table
 
 ALL = "everything"
 
@@ -28,7 +26,8 @@ class LogPage(QWidget):
         super().__init__()
         self.setObjectName("page")
         self._state = state
-        self.search, self.kind, self.table = QLineEdit(), QComboBox(), QTableWidget(0, 4)
+        self.search, self.kind = QLineEdit(), QComboBox()
+        self.table = plain_table(("When", "Shot", "Kind", "What"), (150, 80, 140), (3,))
         self.own, self.add = QLineEdit(), QPushButton("Write down")
         title = QLabel("Log book")
         title.setObjectName("title")
@@ -44,19 +43,6 @@ class LogPage(QWidget):
         foot = QHBoxLayout()
         foot.addWidget(self.own, 1)
         foot.addWidget(self.add)
-        self.table.setHorizontalHeaderLabels(["When", "Shot", "Kind", "What"])
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-        self.table.setAlternatingRowColors(True)
-        self.table.setShowGrid(False)
-        self.table.setWordWrap(True)
-        rows, columns = self.table.verticalHeader(), self.table.horizontalHeader()
-        assert rows is not None and columns is not None
-        rows.hide()
-        columns.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
-        columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for i, width in enumerate((150, 80, 140)):
-            self.table.setColumnWidth(i, width)
         self.empty = QLabel("Nothing is written yet. What you do, what is proposed and what you choose is kept here by itself.")
         self.empty.setObjectName("note")
         box = QVBoxLayout(self)

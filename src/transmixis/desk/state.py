@@ -85,7 +85,8 @@ class State(QObject):
         self.opened.emit()
 
     def close(self) -> None:
-        for tag in ("measure", "propose", "look", "ahead", "play"):
+        # what is under way for this production must not reach the next one
+        for tag in ("measure", "propose", "look", "ahead", "play", "plot", "survey-plot", "findings", "shelf", "put"):
             self.engine.drop(tag)
         if self.session:
             self.session.close()

@@ -197,16 +197,6 @@ class Renderer:
         self.readings.put(key, made)
         return made
 
-    def unfinished_surveys(self) -> list[str]:
-        """Steps whose readings will be told anew once all frames have been looked at."""
-        out = []
-        for step in self.shot.steps:
-            kind = kind_of(step.kind)
-            with contextlib.suppress(UserError):
-                if step.on and isinstance(kind, SurveyKind) and self.readings.get(self._survey_key(step, kind, 1)) is None:
-                    out.append(step.id)
-        return out
-
     def _before_key(self, step: Step, frame: int) -> str:
         back = kind_of(step.kind).frames_back
         return self.key(f"step:{step.id}", frame - 1) if back and frame > 1 else ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import Path
 
 import cv2
@@ -61,11 +62,7 @@ def _looked_at(source: Source, progress: Progress) -> tuple[list[Array], list[Ar
 
 
 def _card_fields(c: Card) -> dict:
-    seam = c.seam if np.isfinite(c.seam) else None
-    return {
-        "ground": c.ground, "black": c.black, "box": c.box, "first": c.first, "peak": c.peak, "last": c.last, "speed": c.speed,
-        "direction": c.direction, "seam": seam, "loops": c.loops, "colour": c.colour, "hue": c.hue,
-    }  # fmt: skip
+    return {**asdict(c), "seam": c.seam if np.isfinite(c.seam) else None}  # JSON knows no infinity
 
 
 def _plain(name: str) -> str:

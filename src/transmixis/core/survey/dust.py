@@ -17,7 +17,6 @@ from transmixis.core.survey.middle import median_known
 from transmixis.core.types import Array, Mask
 
 FRAMES = 18  # at most; more add little
-SCALES = (1.2, 1.8, 2.7, 4.0, 6.0)  # px of the half-size picture: sigma of spots
 LEAST_DEPTH = 0.015  # natural log: a spot that takes 1.5 % shows after darkening (common practice)
 SURE = 4.0  # standard errors
 STEADY = 0.75  # of the frames must lack the light there

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from transmixis.core.survey import flashing
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.types import Array
 
@@ -18,7 +19,7 @@ WHITE, BLACK = 1.0, 2.0  # % of the frame
 SHARP = 0.5  # of the best frame's detail
 BLUR = 12.0  # px
 NOISE = 4.0  # levels
-FLASHES = 3.0  # a second
+FLASHES = flashing.LIMIT  # a second
 SMOOTHED = 0.35  # correlation of the noise with its neighbour
 
 

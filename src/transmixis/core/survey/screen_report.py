@@ -18,7 +18,7 @@ from transmixis.core.types import Array, Mask, Rgb
 
 GRID = (24, 14)  # cells of the evenness map, across and down
 SHADOW = -0.7  # stops below the screen's middle
-EVEN, EVEN_BAD = 0.5, 1.0  # stops, 5 % to 95 % (common practice asks for half a stop)
+EVEN_BAD = 1.0  # stops, 5 % to 95 % (common practice asks for half a stop, for keys without a model of the screen)
 WRINKLED = 0.06  # stops rms between a twentieth and a fiftieth of the width
 LEVEL = (-1.5, 0.5)  # stops of the screen against the subject's lit parts: darker keys noisily, brighter spills (common practice)
 LIT = 0.8  # quantile of the subject that stands for its lit parts: dark clothes say nothing of the light

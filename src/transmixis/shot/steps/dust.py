@@ -55,7 +55,7 @@ class DustOut(StepKind):
                 100 * left,
                 "%",
                 SPOT,
-                note=f"{spots_words(len(dust.spots))} found, {len(params.by_hand)} set by hand",
+                note=f"{spots_words(len(dust.spots))} found, {len(params.by_hand)} set by hand; by the settings, survey the mended plate to measure it",
             )
         ]
 

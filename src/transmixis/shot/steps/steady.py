@@ -96,7 +96,7 @@ class Steady(StepKind):
         left = float(
             np.hypot(*(_middle_after(rows[frame - 1], moves[frame - 1]) - _middle_after(rows[frame - 1], full[frame - 1])))
         )
-        note = "off the smooth path" if params.smooth else "off the reference frame"
+        note = ("off the smooth path" if params.smooth else "off the reference frame") + ", by the path that was followed"
         return [
             Reading("shift left", left, "px", SHIFT, note=note),
             Reading("enlarged", 100 * (zoom - 1), "%", ENLARGED, note="detail is lost by as much"),
