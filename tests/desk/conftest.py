@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from deskhelp import settle
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
@@ -46,6 +47,10 @@ def window(qtbot: Any, tmp_path: Path) -> Iterator[MainWindow]:
     w.deleteLater()
 
 
-def settled(window: MainWindow) -> bool:
-    """True when nothing is under way any more."""
-    return window.engine.waiting == 0
+@pytest.fixture
+def bench(window: MainWindow, demo_copy: Path, qtbot: Any) -> MainWindow:
+    """The window with the short demo shot open and measured."""
+    assert window.open_folder(demo_copy)
+    window.open_shot("KP010", "")
+    settle(qtbot, window)
+    return window

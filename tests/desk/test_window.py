@@ -10,9 +10,10 @@ from typing import Any
 
 import numpy as np
 import pytest
+from deskhelp import LONG, press, settle
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication
 
 from transmixis.desk.app import catch_faults
 from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction
@@ -21,26 +22,6 @@ from transmixis.desk.window import MainWindow
 from transmixis.media.source import open_source
 from transmixis.shot.steps import kind_of
 from transmixis.shot.store import load_film
-
-LONG = 120_000
-
-
-def settle(qtbot: Any, window: MainWindow) -> None:
-    qtbot.waitUntil(lambda: window.engine.waiting == 0, timeout=LONG)
-    QApplication.processEvents()
-
-
-def press(qtbot: Any, widget: QWidget, x: float, y: float) -> None:
-    qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(y)))
-
-
-@pytest.fixture
-def bench(window: MainWindow, demo_copy: Path, qtbot: Any) -> MainWindow:
-    """The window with the short demo shot open and measured."""
-    assert window.open_folder(demo_copy)
-    window.open_shot("KP010", "")
-    settle(qtbot, window)
-    return window
 
 
 def test_from_opening_the_demo_to_a_delivered_sequence(bench: MainWindow, qtbot: Any, tmp_path: Path) -> None:
@@ -504,67 +485,3 @@ def test_the_interface_never_stalls(window: MainWindow, demo_copy: Path, qtbot: 
             break
     assert len(best) == 5
     assert max(best.values()) < 0.1, {k: f"{1000 * v:.0f} ms" for k, v in best.items()}
-
-
-def test_findings_of_every_plate_are_listed_answered_and_mended(bench: MainWindow, qtbot: Any) -> None:
-    s = bench.state
-    qtbot.keyClick(bench, Qt.Key.Key_S)
-    assert bench.page == "findings"
-    page = bench.findings
-    settle(qtbot, bench)
-    plates = {page.table.item(i, 1).text() for i in range(page.table.rowCount())}  # type: ignore[union-attr]
-    assert plates == {"hero", "clean", "background"}
-    row = next(i for i, r in enumerate(page._rows) if r.plate == "plate:hero" and r.finding.topic == "camera")
-    page.table.selectRow(row)
-    qtbot.mouseClick(page.reshoot, Qt.MouseButton.LeftButton)
-    settle(qtbot, bench)
-    assert [(v.step, v.answer) for v in s.shot.verdicts] == [("plate:hero", "reshoot")]  # type: ignore[union-attr]
-    s.undo()
-    assert s.shot.verdicts == ()  # type: ignore[union-attr]
-    settle(qtbot, bench)
-    row = next(i for i, r in enumerate(page._rows) if r.plate == "plate:hero" and r.finding.topic == "exposure")
-    page.table.selectRow(row)
-    qtbot.mouseClick(page.mend, Qt.MouseButton.LeftButton)
-    assert (bench.page, s.step_id) == ("bench", "even_out")
-    assert s.shot.step("screen_key").inputs["plate"] == "step:even_out"  # type: ignore[union-attr]
-    assert any(e.kind == "verdict" for e in s.session.document.log.entries())  # type: ignore[union-attr]
-
-
-def test_survey_sheets_draw_the_whole_plate(bench: MainWindow, qtbot: Any) -> None:
-    s = bench.state
-    for kind in ("steadiness", "exposure", "sharpness", "timing", "marks"):
-        s.set_step(kind)
-        settle(qtbot, bench)
-        plot = bench.bench.sheet.plot
-        assert plot is not None
-        assert plot._survey is not None  # type: ignore[attr-defined]
-        picture = plot.grab().toImage()
-        colours = {picture.pixel(x, y) for x in range(0, picture.width(), 3) for y in range(20, picture.height(), 3)}
-        assert len(colours) > 4
-        assert not bench.bench.sheet.card.isVisible()
-
-
-def test_the_shelf_shows_plays_finds_and_lets_go(window: MainWindow, demo_copy: Path, qtbot: Any) -> None:
-    elements = Path(__file__).resolve().parents[2] / "demo" / "kite_post" / "elements"
-    assert window.open_folder(demo_copy)
-    settle(qtbot, window)
-    qtbot.keyClick(window, Qt.Key.Key_L)
-    page = window.shelf
-    assert window.page == "shelf"
-    assert "Nothing is on the shelf" in page.note.text()
-    page.put([elements / "sparks.mp4", elements / "chimney_smoke.mp4", elements / "nowhere.mp4"])
-    settle(qtbot, window)
-    assert [c.element.name for c in page.cards] == ["sparks", "chimney_smoke"]
-    assert len(page.cards[0].strip) > 5
-    at = page.cards[0].at
-    page.cards[0].enterEvent(None)
-    qtbot.waitUntil(lambda: page.cards[0].at != at, timeout=5_000)
-    page.cards[0].leaveEvent(None)
-    page.search.setText("loops up")
-    assert [c.element.name for c in page.cards] == ["chimney_smoke"]
-    press(qtbot, page.cards[0], 100, 60)
-    qtbot.mouseClick(page.off, Qt.MouseButton.LeftButton)
-    assert page.cards == []
-    window.state.undo()
-    page.refresh()
-    assert [c.element.name for c in page.cards] == ["chimney_smoke"]
