@@ -13,6 +13,7 @@ from functools import lru_cache
 import cv2
 import numpy as np
 import scipy.fft
+import scipy.sparse
 
 from transmixis.core.types import Array
 
@@ -118,7 +119,7 @@ def measure_blur(log_power: Array, baseline: Array | None = None) -> Blur:
         return Blur(0.0, 0.0, float(likeness.max()))
     starts = _distinct(ll, dd, likeness)
     starts += [(2 * starts[0][0], starts[0][1])]  # half the length shares every other zero
-    fine = _lobeless(seen)[0]
+    fine = _lobeless(seen)
     at = np.array(starts)
     tried = [(_score(seen, fine, at[:, 0], at[:, 1], f)[0], f) for f in FLOORS]
     top, k, floor = max((float(score.max()), int(score.argmax()), f) for score, f in tried)
@@ -148,32 +149,34 @@ def _is_smear(length: float, direction: float, like: float, zero: float, *, with
 def _score(seen: Array, fine: Array, lengths: Array, directions: Array, floor: float) -> tuple[Array, Array]:
     """Likeness plus the likeness of the zeros alone, and the latter."""
     templates = _template(lengths, directions, floor)
-    zeros = _lobeless(templates) @ fine
+    # `fine` holds no lobes, so theirs count in the templates' length alone
+    narrow = np.sqrt(np.maximum(1 - np.square(_lobes() @ templates.T).sum(axis=0), 1e-9))
+    zeros = (templates @ fine) / narrow
     return templates @ seen + zeros, zeros
 
 
 @lru_cache(maxsize=1)
-def _lobes() -> list[tuple[Array, Array]]:
-    """For every radius band its members and the wide angular lobes (second and fourth harmonics) as orthonormal columns."""
+def _lobes() -> scipy.sparse.csr_array:
+    """For every radius band the wide angular lobes (second and fourth harmonics) as orthonormal rows (5 * rings, n)."""
     g = _grid()
     angle = np.arctan2(g.fy, g.fx)
-    out = []
+    rows, columns, values = [], [], []
     for k in range(g.rings):
         i = np.flatnonzero(g.ring == k)
         waves = [np.ones(len(i)), *(f(m * angle[i]) for m in (2, 4) for f in (np.cos, np.sin))]
-        out.append((i, np.linalg.qr(np.stack(waves, 1))[0].astype(np.float32)))
-    return out
+        q = np.linalg.qr(np.stack(waves, 1))[0]
+        rows.append(np.repeat(5 * k + np.arange(q.shape[1])[None], len(i), 0).ravel())
+        columns.append(np.repeat(i, q.shape[1]))
+        values.append(q.ravel())
+    whole = (np.concatenate(values).astype(np.float32), (np.concatenate(rows), np.concatenate(columns)))
+    return scipy.sparse.csr_array(whole, shape=(5 * g.rings, len(g.ring)))
 
 
 def _lobeless(values: Array) -> Array:
-    """(k, n) values without their wide lobes, which a picture with detail one way has too; the narrow zeros stay."""
-    out = np.atleast_2d(values).copy()
-    with np.errstate(invalid="ignore"):  # some builds of the matrix product raise the flag on finite values
-        for i, q in _lobes():
-            part = out[:, i]
-            out[:, i] = part - (part @ q) @ q.T
-    out /= np.linalg.norm(out, axis=1, keepdims=True) + 1e-9
-    return out
+    """(n,) values without their wide lobes, which a picture with detail one way has too, of unit length; the zeros stay."""
+    lobes = _lobes()
+    out = values - lobes.T @ (lobes @ values)
+    return np.asarray(out / (np.linalg.norm(out) + 1e-9))
 
 
 def _distinct(lengths: Array, directions: Array, likeness: Array, most: int = 5) -> list[tuple[float, float]]:

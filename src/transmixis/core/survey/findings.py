@@ -161,7 +161,11 @@ def _dust(s: PlateSurvey) -> Iterable[Finding]:
         words = f"{spots_words(len(s.dust.spots))} of dust, the darkest takes {100 * worst.depth:.0f} % at {worst.x:.0f}, {worst.y:.0f}"
         yield _whole(s, "dust", words, "Remove them by Dust before darkening; clean the sensor.")
     elif s.dust.reason and s.count > 1:
-        yield _whole(s, "dust", f"not told: {s.dust.reason}", "Film an even surface, moving, to see the dust.", bad=False)
+        words = f"not told: {s.dust.reason}"
+        if s.dust.suspects:
+            at = ", ".join(f"{d.x:.0f}/{d.y:.0f}" for d in s.dust.suspects[:3])
+            words += f"; {spots_words(len(s.dust.suspects))} could be dust (at {at})"
+        yield _whole(s, "dust", words, "Film an even surface, moving, to see the dust.", bad=False)
 
 
 def spots_words(count: int) -> str:
