@@ -14,7 +14,7 @@ import numpy as np
 
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.survey.overlay import Common, Overlay, common, overlay
-from transmixis.core.survey.spots import Match, match_spots, peaks, place_spot, window_of
+from transmixis.core.survey.spots import Match, match_spots, peaks, place_spot, radii_for, window_of
 from transmixis.core.types import Array
 
 FRAMES = 18  # at most; more add little
@@ -23,6 +23,7 @@ SURE = 7.0  # errors that a spot must stand out by: a picture has some 10^5 plac
 EXPLAINS = 0.5  # of the variation around must be the spot's
 AGREE = 0.7  # of the frames, each counting by how well it shows the place
 FRAMES_SURE = 6.0  # errors, told from how far the frames differ
+WIDE = 1.3  # times the widest radius searched
 LEAST_TRAVEL = 4.0  # px of the half-size picture, between the frames furthest apart
 LEAST_SEEN = 4  # frames
 LEAST_VIEWS = 3.0  # frames' worth: (sum of weights)^2 / sum of their squares
@@ -111,6 +112,8 @@ def _spots(laid: Overlay, kept: Common, least_views: float) -> list[Spot]:
             continue
         u, v, radius, depth = place_spot(kept.value, kept.trust, x, y, r, float(found.amplitude[y, x]))
         h, w = kept.value.shape
+        if radius > WIDE * radii_for(w)[-1]:
+            continue  # a shading
         if 0.5 * radius < u < w - 0.5 * radius and 0.5 * radius < v < h - 0.5 * radius:  # half a spot at the border is no shape
             out.append(_full_size(u, v, radius, depth))
     return out
@@ -141,7 +144,8 @@ def _frames_agree(laid: Overlay, kept: Common, x: int, y: int, radius: float, am
     d, v = np.array(depths), np.array(weights)
     if v.sum() ** 2 < least_views * np.sum(v**2):
         return False  # one frame or two say it all
-    share = float((np.sqrt(v) * (d < 0.4 * amplitude)).sum() / np.sqrt(v).sum())
+    alike = (d < 0.4 * amplitude) & (d > 1.8 * amplitude)
+    share = float((np.sqrt(v) * alike).sum() / np.sqrt(v).sum())
     error = float(np.sqrt(np.sum(v**2 * (d - amplitude) ** 2)) / v.sum())
     return share > AGREE and -amplitude > FRAMES_SURE * error
 

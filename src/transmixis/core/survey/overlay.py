@@ -18,6 +18,7 @@ from transmixis.core.types import Array
 
 LEAST_FRAMES = 3  # that must show a place of the scene
 LEAST_SPREAD = 0.006  # natural log: what interpolation and rounding leave even where all fits
+MOST_SPREAD = 0.3  # natural log: where the frames differ by more they are not the same scene (near things before far ones)
 LEAST_OTHER = 0.03  # natural log
 OTHER_SHARE = 0.4  # of the pixels around must be far off: somebody stands there
 OTHER_WIDE, OTHER_GROWN = 9, 11  # px: over how wide a place that is asked, and how far its skirts are left out
@@ -125,4 +126,4 @@ def _trust(rest: Array, middle: Array, spread: Array) -> Array:
     far = (off > np.maximum(3 * spread, LEAST_OTHER)).astype(np.float32)
     other = (cv2.blur(far, (OTHER_WIDE, OTHER_WIDE)) > OTHER_SHARE).astype(np.uint8)
     other = cv2.dilate(other, np.ones((OTHER_GROWN, OTHER_GROWN), np.uint8))
-    return np.where(known & (other == 0), 1 / spread**2, 0).astype(np.float32)
+    return np.where(known & (other == 0) & (spread < MOST_SPREAD), 1 / spread**2, 0).astype(np.float32)

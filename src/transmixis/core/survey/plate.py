@@ -17,13 +17,15 @@ from transmixis.core.survey.exposure import Gains, gains_along, gains_over_time,
 from transmixis.core.survey.flashing import flashes_per_second
 from transmixis.core.survey.intruder import Intruder, find_intruders
 from transmixis.core.survey.noise import TimeNoise, noise_over_time
-from transmixis.core.survey.scan import Scan, is_absent
+from transmixis.core.survey.scan import LAPLACE_NOISE, Scan, is_absent
 from transmixis.core.survey.timing import Timing, time_of
 from transmixis.core.types import Array, Rgb
 
 ReadFrame = Callable[[int], Rgb]  # frame 1..n as linear (h, w, 3); UserError where it cannot be read
 NOISE_PAIRS = 4
 SHARP_FRAMES = 0.5  # of the best detail: a frame below it is blurred enough to be compared with the best ones
+CODE_POWER = 0.45
+TOLD = 1.0  # of the noise's own share: less detail in the best frames is a guess
 FAR = 0.06  # of the width: beyond it near and far move apart, and frames laid over each other do not fit
 STILL_FOR_NOISE = 0.15  # px between two frames: more motion and their difference is not noise alone
 
@@ -69,7 +71,7 @@ def survey_plate(
     else:
         gains = gains_over_time(thumbs, _thumb_moves(path, thumbs))
     levels = np.array([np.full(5, np.nan) if is_absent(s) else s["levels"] for s in scans], float)
-    sharpness = _relative(levels[:, 3])
+    sharpness = _relative(levels[:, 3], levels[:, 2], gains)
     progress.at(1, 4, "looking for dust")
     dust = _dust(path, read)
     progress.at(2, 4, "measuring the noise")
@@ -91,12 +93,19 @@ def _thumb_moves(path: CameraPath, thumbs: list[Array | None]) -> list[Similarit
     return [path.similarity(i).scaled(scale) if path.known[i] else None for i in range(len(thumbs))]
 
 
-def _relative(detail: Array) -> Array:
-    """Detail over that of the best tenth of the frames."""
-    if not np.isfinite(detail).any():
-        return detail
-    best = float(np.nanquantile(detail, 0.9))
-    return np.asarray(detail / best) if best > 0 else np.full(len(detail), np.nan)
+def _relative(detail: Array, noise: Array, gains: Gains) -> Array:
+    """Detail over that of the best tenth of the frames; nan where even that is lost in what the noise adds.
+
+    A darker frame has less contrast and so less of the Laplacian without being softer: the known gain is taken out, by the
+    power that codes go with light (about 0.45), squared.
+    """
+    brighter = np.nan_to_num(gains.stops.mean(axis=1)) if len(gains.stops) == len(detail) else np.zeros(len(detail))
+    even = detail * np.exp2(-2 * CODE_POWER * brighter)
+    if not np.isfinite(even).any():
+        return even
+    best = float(np.nanquantile(even, 0.9))
+    told = best > LAPLACE_NOISE * float(np.nanmedian(noise)) ** 2 * TOLD
+    return np.asarray(even / best) if best > 0 and told else np.full(len(detail), np.nan)
 
 
 def _blurs(scans: list[Scan], sharpness: Array) -> tuple[Blur, ...]:

@@ -14,7 +14,7 @@ from scipy.optimize import least_squares
 
 from transmixis.core.types import Array
 
-RADII = (1.6, 2.2, 3.0, 4.2, 6.0)  # px of the picture searched
+SMALLEST, WIDEST, STEP = 1.6, 1 / 80, 1.39  # radii searched: px, share of the picture's width, from one to the next
 SPOT, WINDOW = 0.75, 1.5  # sigma of a spot of radius 1 (half of its depth is left at 0.9 of the radius), and of its surroundings
 APART = 3.0  # radii: nearer places belong to the same spot
 
@@ -32,7 +32,8 @@ class Match:
 
 def match_spots(picture: Array, trust: Array) -> Match:
     """Fit dark spots of all radii; `trust` is 1 / variance of the (h, w) picture, 0 where unknown."""
-    fits = [_match(picture, trust, r) for r in RADII]
+    radii = radii_for(picture.shape[1])
+    fits = [_match(picture, trust, r) for r in radii]
     sure = np.stack([f[1] for f in fits])
     # what the errors are really like is seen in the picture at large: most of it holds no spots
     told = trust > 0
@@ -44,8 +45,15 @@ def match_spots(picture: Array, trust: Array) -> Match:
 
     return Match(
         of_best(np.stack([f[0] for f in fits])), of_best(sure) / scale,
-        of_best(np.stack([f[2] for f in fits])), np.array(RADII)[best],
+        of_best(np.stack([f[2] for f in fits])), np.array(radii)[best],
     )  # fmt: skip
+
+
+def radii_for(width: int) -> list[float]:
+    """Radii (px) that are searched in a picture of that width."""
+    widest = max(WIDEST * width, 2 * SMALLEST)
+    count = int(np.ceil(np.log(widest / SMALLEST) / np.log(STEP))) + 1
+    return [float(r) for r in np.geomspace(SMALLEST, widest, count)]
 
 
 def _match(picture: Array, trust: Array, radius: float) -> tuple[Array, Array, Array]:
@@ -103,6 +111,7 @@ def place_spot(picture: Array, trust: Array, x: int, y: int, radius: float, ampl
         spot = np.exp(-((dx - p[0]) ** 2 + (dy - p[1]) ** 2) / (2 * (SPOT * p[2]) ** 2))
         return np.asarray((weight * (p[3] * spot + p[4] + p[5] * dx + p[6] * dy - part)).ravel())
 
-    low, high = [-2, -2, 1.2, -3, -1, -0.1, -0.1], [2, 2, 12, 0, 1, 0.1, 0.1]
+    aside = max(2.0, 0.5 * radius)
+    low, high = [-aside, -aside, 1.2, -3, -1, -0.1, -0.1], [aside, aside, 2.5 * radius, 0, 1, 0.1, 0.1]
     fit = least_squares(off, [0, 0, radius, min(amplitude, -1e-6), 0, 0, 0], bounds=(low, high), max_nfev=40)
     return x + float(fit.x[0]), y + float(fit.x[1]), float(fit.x[2]), float(fit.x[3])

@@ -14,8 +14,9 @@ from transmixis.core.survey.scan import Scan, is_absent, move_of
 from transmixis.core.types import Array
 
 SAME = 0.35  # of the usual change of the noise: less means that it is the same exposure
+BETWEEN = 1.128  # mean difference of two values with noise of deviation 1: 2 / sqrt(pi)
 STILL_LEVELS = 0.12  # levels: change below it is none, where the material has no noise to tell by
-NEIGHBOURS = 0.5  # of the change before and after a doubled frame
+NEIGHBOURS = 0.25  # of the change before and after a doubled frame: light that flickers may by chance stay nearly the same
 COMBED = 0.6  # % of the picture with teeth from field to field
 LEAST_STEP = 1.0  # px a frame: slower motion cannot show that a frame is missing
 LEAST_MOVERS = 0.04  # share of the followed points
@@ -38,7 +39,7 @@ def time_of(scans: list[Scan], rate: float, missing: tuple[int, ...] = ()) -> Ti
     """Judge the timing from the scans of all frames in order."""
     gone = tuple(sorted({*missing, *(i + 1 for i, s in enumerate(scans) if is_absent(s))}))
     changes = [s.get("change") for s in scans]
-    doubled = _doubled(changes)
+    doubled = _doubled(changes, [float(s["levels"][2]) for s in scans if not is_absent(s)])
     combed = tuple(i + 1 for i, s in enumerate(scans) if not is_absent(s) and s["levels"][4] > COMBED)
     known = sum(c is not None for c in changes)
     still = known > 2 and len(doubled) == known
@@ -47,7 +48,7 @@ def time_of(scans: list[Scan], rate: float, missing: tuple[int, ...] = ()) -> Ti
     return Timing(() if still else doubled, dropped, gone, combed, still, told, words)
 
 
-def _doubled(changes: list[Array | None]) -> tuple[int, ...]:
+def _doubled(changes: list[Array | None], levels: list[float]) -> tuple[int, ...]:
     """Frames in which neither the picture nor its noise differs from the frame before."""
     pairs = [(i, c) for i, c in enumerate(changes) if c is not None]
     known = [i for i, _ in pairs]
@@ -56,13 +57,15 @@ def _doubled(changes: list[Array | None]) -> tuple[int, ...]:
     quiet = np.array([float(np.quantile(c, 0.2)) for _, c in pairs])  # the calmest parts: noise alone
     busy = np.array([float(np.quantile(c, 0.98)) for _, c in pairs])
     usual = _usual(quiet)
+    noise = BETWEEN * float(np.median(levels))  # flicker alone changes more than that
     out = []
     for k, i in enumerate(known):
         if busy[k] <= STILL_LEVELS:
             same = True
         elif usual > STILL_LEVELS:  # there is noise to tell by
             around = [busy[j] for j in (k - 1, k + 1) if 0 <= j < len(known)]
-            same = bool(quiet[k] < SAME * usual and busy[k] < max(NEIGHBOURS * max(around, default=0.0), 1.5 * usual))
+            most = max(NEIGHBOURS * min(around, default=0.0), 1.5 * min(usual, noise))
+            same = bool(quiet[k] < SAME * usual and busy[k] < most)
         else:  # coded so hard that the noise is gone: nothing may move
             same = False
         if same:

@@ -36,7 +36,7 @@ def detail_readings(survey: PlateSurvey, frame: int) -> list[Reading]:
     if np.isfinite(sharp):
         best = Reading("sharpness", 100 * sharp, "%", 100 * SHARP, better="high", note="of the detail of the best frames")
     else:
-        best = Reading("sharpness", None, "%", 100 * SHARP, better="high", note="no detail to measure by")
+        best = Reading("sharpness", None, "%", 100 * SHARP, better="high", note="the picture has less detail than grain")
     noise = float(survey.noise_levels[i])
     return [best, _blur_reading(survey.blurs[i]), Reading("noise", noise if np.isfinite(noise) else None, "levels", NOISE)]
 
