@@ -22,7 +22,12 @@ RATE = Fraction(24)
 SIZE = (540, 960)
 MOVIE_KINDS["plate"] = MovieKind("libx264", "yuv444p", ".mp4", {"crf": "11", "preset": "slow"}, "as the demo's other movies")
 LAPSE_FRAMES, FLICKER, TINT = 48, 0.043, 0.014  # stops: 3 % and 1 %
-SPOTS = ((212.0, 96.0, 7.0, 0.16), (641.0, 61.0, 5.0, 0.11), (770.0, 188.0, 9.0, 0.09), (402.0, 171.0, 4.5, 0.14))  # x, y, r, depth
+SPOTS = (
+    (212.0, 96.0, 7.0, 0.16),
+    (641.0, 61.0, 5.0, 0.11),
+    (770.0, 188.0, 9.0, 0.09),
+    (402.0, 171.0, 4.5, 0.14),
+)  # x, y, r, depth
 TAKES = {"first": (1, 30), "second": (19, 48)}  # frames of KP010's hero
 SECOND_LIGHT = (0.97, 0.965, 0.955)  # 3 % down and a little warmer
 

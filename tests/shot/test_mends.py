@@ -113,7 +113,11 @@ def test_steady_takes_the_trembling_out(tmp_path: Path) -> None:
         out, was, want = (cv2.GaussianBlur(x, (0, 0), 1.5)[quiet] for x in (out, was, still))  # the finest detail is resampled
         assert np.abs(out - want).mean() < 0.25 * np.abs(was - want).mean()
         left = {q.name: q for q in r.measure("steady", n)}
-        assert left["shift left"].state != FAULT
+        assert left["shift left"].value is not None and left["shift left"].value < 0.1
+    off = shot.with_step(shot.step("steady").model_copy(update={"params": {**shot.step("steady").params, "strength": 0.0}}))
+    for n in (2, 6):  # with nothing taken out the reading is the trembling itself
+        left = {q.name: q for q in renderer_for(off).measure("steady", n)}
+        assert left["shift left"].value == pytest.approx(float(np.hypot(*path[n - 1])), abs=0.1)
 
 
 def test_two_points_steady_position_rotation_and_scale(tmp_path: Path) -> None:
@@ -178,6 +182,10 @@ def test_dust_is_taken_out_and_nothing_else_changes(tmp_path: Path) -> None:
         assert np.abs(out[spot] - clean[n - 1][spot]).mean() < 0.35 * np.abs(was[spot] - clean[n - 1][spot]).mean()
         far = np.hypot(xx - 200, yy - 90) > 40
         assert np.array_equal(out[far], was[far])
+    left = r.measure("dust", 8)[0]
+    assert left.value is not None and left.value < 1.5
+    untouched = renderer_for(shot.with_step(step)).measure("dust", 8)[0]
+    assert untouched.value == pytest.approx(25, abs=6)  # a tent as deep as that at its very tip only
     by_hand = shot.with_step(step.model_copy(update={"params": {"by_hand": [[100, 60, 6]]}}))
     filled = renderer_for(by_hand).product("step:dust", 3).picture
     assert not np.array_equal(filled[55:65, 95:105], r.product("plate:hero", 3).picture[55:65, 95:105])

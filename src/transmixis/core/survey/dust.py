@@ -95,6 +95,21 @@ def find_dust(logs: list[Array], moves: list[Similarity]) -> Dust:
     return Dust(tuple(spots), lack)
 
 
+def depths_left(logs: list[Array], moves: list[Similarity], spots: tuple[Spot, ...]) -> list[float]:
+    """Share of the light that is missing at known spots of mended frames, above 0 where darker than around; nan where not told."""
+    kept = common(overlay(logs, moves, np.zeros(logs[0].shape, np.float32)), LEAST_SEEN)
+    out = []
+    for s in spots:
+        x, y, r = round((s.x - 0.5) / 2), round((s.y - 0.5) / 2), s.radius / 2
+        rows, columns, spot, window = window_of(x, y, r, kept.value.shape)
+        w = (kept.trust[rows, columns] * window).astype(np.float64)
+        a = np.stack([spot.ravel(), np.ones(spot.size)], 1) * np.sqrt(w).ravel()[:, None]
+        told = (w[spot > 0.5] > 0).mean() > 0.5 if spot.size else False
+        fit = np.linalg.lstsq(a, (kept.value[rows, columns] * np.sqrt(w)).ravel(), rcond=None)[0] if told else [np.nan]
+        out.append(1 - float(np.exp(fit[0])))
+    return out
+
+
 def _travel(moves: list[Similarity], shape: tuple[int, ...]) -> float:
     """How far the frame's middle moves between the frames furthest apart."""
     middle = np.array([[shape[1] / 2, shape[0] / 2]])

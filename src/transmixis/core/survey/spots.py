@@ -100,7 +100,9 @@ def window_of(x: int, y: int, radius: float, shape: tuple[int, ...]) -> tuple[sl
     return rows, columns, np.exp(-away / (2 * (SPOT * radius) ** 2)), np.exp(-away / (2 * (WINDOW * radius + 1) ** 2))
 
 
-def place_spot(picture: Array, trust: Array, x: int, y: int, radius: float, amplitude: float) -> tuple[float, float, float, float]:
+def place_spot(
+    picture: Array, trust: Array, x: int, y: int, radius: float, amplitude: float
+) -> tuple[float, float, float, float]:
     """Centre, radius px and amplitude of a spot found near (x, y), by weighted least squares over a sloping background."""
     rows, columns, _, window = window_of(x, y, radius, picture.shape)
     part, w = picture[rows, columns].astype(np.float64), trust[rows, columns].astype(np.float64)

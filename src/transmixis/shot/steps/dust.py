@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
 from typing import Any
 
+import numpy as np
+
+from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.repair.dusting import HIDES, filled, put_light_back
-from transmixis.core.survey.dust import Spot
+from transmixis.core.survey.dust import Spot, depths_left, frames_apart, half_log
 from transmixis.core.survey.findings import spots_words
-from transmixis.shot.contract import Effect, Inputs, Product, Proposal, Slot, StepKind
+from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind
 from transmixis.shot.steps.marks import SPOT
 from transmixis.shot.steps.params import Params, choice, hidden, number
 
@@ -25,12 +29,14 @@ class DustParams(Params):
 
 
 class DustOut(StepKind):
-    kind, title, stage, product = "dust", "Dust", "Survey", "picture"
+    kind, title, stage, product, version = "dust", "Dust", "Survey", "picture", 2
     says = "takes spots on the sensor out"
     slots = (Slot("plate", "the plate with the spots"),)
     mends = True
     Params = DustParams
     other_frames = True
+    analyses = True
+    analysis_params = ("how", "strength", "by_hand")
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
         picture = inputs.picture("plate", frame)
@@ -43,21 +49,38 @@ class DustOut(StepKind):
             hand = hiding + hand
         return Product(picture=filled(picture, hand, seed=frame) if hand else picture)
 
+    def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
+        """What is left of every spot on the mended pictures, as a share of the light (k,), nan where it cannot be told."""
+        survey = inputs.survey("plate")
+        chosen = frames_apart(survey.path.x, survey.path.y)
+        logs, moves = [], []
+        for i, k in enumerate(chosen):
+            progress.at(i, len(chosen), "measuring what is left of the dust")
+            with contextlib.suppress(UserError):  # a frame that cannot be read says nothing
+                picture = inputs.own(k + 1).picture
+                assert picture is not None
+                logs.append(half_log(picture))
+                moves.append(survey.path.similarity(k).scaled(0.5))
+        spots = survey.dust.spots
+        left = depths_left(logs, moves, spots) if spots and len(logs) >= 4 else [np.nan] * len(spots)
+        return {"left": np.array(left, float)}
+
     def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
         dust = inputs.survey("plate").dust
         if dust.reason and not params.by_hand:
             return [Reading("dust left", None, "%", SPOT, note=dust.reason)]
-        deepest = max((s.depth for s in dust.spots), default=0.0)
-        left = 0.0 if params.how == FILL and params.strength > 0 else 1 - (1 - deepest) ** (1 - params.strength)
-        return [
-            Reading(
-                "dust left",
-                100 * left,
-                "%",
-                SPOT,
-                note=f"{spots_words(len(dust.spots))} found, {len(params.by_hand)} set by hand; by the settings, survey the mended plate to measure it",
-            )
-        ]
+        note = f"{spots_words(len(dust.spots))} found, {len(params.by_hand)} set by hand"
+        if not dust.spots:
+            if not params.by_hand:
+                return [Reading("dust left", 0.0, "%", SPOT, note="no spot found")]
+            return [Reading("dust left", None, "%", SPOT, note=f"{note}; look at those by eye")]
+        left = np.asarray(inputs.analysis()["left"])
+        if not np.isfinite(left).any():
+            return [Reading("dust left", None, "%", SPOT, note=f"{note}; the mended pictures cannot be laid over each other")]
+        k = int(np.nanargmax(np.abs(left)))
+        worst = dust.spots[k]
+        note += "; measured on the mended pictures" + (", brighter than around" if left[k] < 0 else "")
+        return [Reading("dust left", 100 * abs(float(left[k])), "%", SPOT, spot=_around(worst), note=note)]
 
     def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
         dust = inputs.survey("plate").dust
@@ -67,3 +90,9 @@ class DustOut(StepKind):
         words = f"{spots_words(len(dust.spots))} at a fixed place of the frame; the darkest takes {100 * worst.depth:.0f} % of the light."
         now = 100 * (1 - (1 - worst.depth) ** (1 - params.strength))
         return Proposal({"strength": 1.0, "how": LIFT}, words, (Effect("dust left", now, 0.0, "%", SPOT),))
+
+
+def _around(s: Spot) -> tuple[int, int, int, int]:
+    """Box (x, y, w, h) px about a spot."""
+    room = max(12, round(3 * s.radius))
+    return (max(0, round(s.x) - room), max(0, round(s.y) - room), 2 * room, 2 * room)

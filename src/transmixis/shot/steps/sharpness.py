@@ -16,7 +16,7 @@ from transmixis.shot.steps.params import Params
 
 
 class Sharpness(SurveyKind):
-    kind, title, stage = "sharpness", "Sharpness", "Survey"
+    kind, title, stage, version = "sharpness", "Sharpness", "Survey", 2
     says = "detail, motion blur and noise of every frame"
     slots = (Slot("plate", "the plate to measure"),)
     Params = Params

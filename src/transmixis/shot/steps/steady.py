@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.motion.camera import grey_of
+from transmixis.core.motion.camera import anchor_of, grey_of, measure_move
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.motion.steady import corrections, follow_points, from_points, moved, zoom_needed
 from transmixis.core.progress import Progress
@@ -37,7 +37,7 @@ class SteadyParams(Params):
 
 
 class Steady(StepKind):
-    kind, title, stage, product = "steady", "Steady", "Survey", "picture"
+    kind, title, stage, product, version = "steady", "Steady", "Survey", "picture", 2
     says = "takes the camera's trembling or motion out"
     slots = (Slot("plate", "the plate to steady"),)
     mends = True
@@ -92,13 +92,12 @@ class Steady(StepKind):
             note = "the motion is not known at this frame; it is moved like its neighbours"
             return [Reading("shift left", None, "px", SHIFT, note=note)]
         moves, zoom = _moves(inputs, params)
-        full, _ = _moves(inputs, params.model_copy(update={"strength": 1.0}))
-        left = float(
-            np.hypot(*(_middle_after(rows[frame - 1], moves[frame - 1]) - _middle_after(rows[frame - 1], full[frame - 1])))
-        )
-        note = ("off the smooth path" if params.smooth else "off the reference frame") + ", by the path that was followed"
+        if params.strength == 0:
+            zoom = 1.0
+        left = _shift_left(inputs, params, product, frame, zoom)
+        note = ("off the smooth path" if params.smooth else "off the reference frame") + ", measured on the steadied pictures"
         return [
-            Reading("shift left", left, "px", SHIFT, note=note),
+            left if isinstance(left, Reading) else Reading("shift left", left, "px", SHIFT, note=note),
             Reading("enlarged", 100 * (zoom - 1), "%", ENLARGED, note="detail is lost by as much"),
         ]
 
@@ -141,7 +140,32 @@ def _moves(inputs: Inputs, params: Any) -> tuple[list[Similarity], float]:
     return moves, zoom
 
 
-def _middle_after(row: Any, move: Similarity) -> Any:
-    """Where the frame's middle lies after the move, px from where the reference frame has it."""
-    done = move.after(Similarity(float(row[0]), float(row[1]), float(row[2]), float(row[3]), move.pivot))
-    return np.array([done.x, done.y])
+def _shift_left(inputs: Inputs, params: Any, product: Product, frame: int, zoom: float) -> float | Reading:
+    """How far the steadied picture at a frame lies from where a full correction would have it, px; a reading that says why not."""
+    path = _path(inputs.analysis()["path"], inputs.shot)
+    full, _ = _moves(inputs, params.model_copy(update={"strength": 1.0}))
+    reference = min(int(params.reference), len(path))
+    here, base = path[frame - 1], path[reference - 1]
+    assert here is not None
+    if base is None or product.picture is None:
+        return Reading("shift left", None, "px", SHIFT, note="the motion is not known at the reference frame")
+    wanted, first = full[frame - 1].after(here), full[reference - 1].after(base)
+    greys = [grey_of(p) for p in (inputs.own(reference).picture, product.picture) if p is not None]
+    h, w = greys[0].shape
+    middle = np.array([(w - 1) / 2, (h - 1) / 2])
+
+    def enlarged(points: Any) -> Any:
+        return (points - middle) * zoom + middle
+
+    if params.by == WHOLE:
+        move = measure_move(anchor_of(greys[0]), greys[1])
+        if not move:
+            return Reading("shift left", None, "px", SHIFT, note=move.reason)
+        goal = enlarged(wanted.after(first.inverse()).apply(middle[None]))
+        return float(np.hypot(*(move.similarity((h, w)).apply(enlarged(middle[None])) - goal)[0])) / zoom
+    points = np.array([[params.x1, params.y1], [params.x2, params.y2]][: 1 if params.by == ONE else 2], float)
+    goal = enlarged(wanted.apply(points))
+    found = follow_points([greys[0], greys[1]], enlarged(first.apply(points)), 0)[1]
+    if not np.isfinite(found).all():
+        return Reading("shift left", None, "px", SHIFT, note="the points cannot be found again on the steadied picture")
+    return float(np.hypot(*(found - goal).T).max()) / zoom

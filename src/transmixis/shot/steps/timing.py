@@ -13,7 +13,7 @@ from transmixis.shot.steps.params import Params
 
 
 class Timing(SurveyKind):
-    kind, title, stage = "timing", "Timing", "Survey"
+    kind, title, stage, version = "timing", "Timing", "Survey", 2
     says = "doubled, dropped and combed frames"
     slots = (Slot("plate", "the plate to measure"),)
     Params = Params
