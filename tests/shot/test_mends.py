@@ -113,7 +113,8 @@ def test_steady_takes_the_trembling_out(tmp_path: Path) -> None:
         out, was, want = (cv2.GaussianBlur(x, (0, 0), 1.5)[quiet] for x in (out, was, still))  # the finest detail is resampled
         assert np.abs(out - want).mean() < 0.25 * np.abs(was - want).mean()
         left = {q.name: q for q in r.measure("steady", n)}
-        assert left["shift left"].value is not None and left["shift left"].value < 0.1
+        assert left["shift left"].value is not None
+        assert left["shift left"].value < 0.1
     off = shot.with_step(shot.step("steady").model_copy(update={"params": {**shot.step("steady").params, "strength": 0.0}}))
     for n in (2, 6):  # with nothing taken out the reading is the trembling itself
         left = {q.name: q for q in renderer_for(off).measure("steady", n)}
@@ -183,7 +184,8 @@ def test_dust_is_taken_out_and_nothing_else_changes(tmp_path: Path) -> None:
         far = np.hypot(xx - 200, yy - 90) > 40
         assert np.array_equal(out[far], was[far])
     left = r.measure("dust", 8)[0]
-    assert left.value is not None and left.value < 1.5
+    assert left.value is not None
+    assert left.value < 1.5
     untouched = renderer_for(shot.with_step(step)).measure("dust", 8)[0]
     assert untouched.value == pytest.approx(25, abs=6)  # a tent as deep as that at its very tip only
     by_hand = shot.with_step(step.model_copy(update={"params": {"by_hand": [[100, 60, 6]]}}))

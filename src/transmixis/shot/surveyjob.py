@@ -9,16 +9,14 @@ from typing import Any
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.matte.keyer import KeySettings, key_frame
 from transmixis.core.progress import Progress
 from transmixis.core.survey.findings import findings_of
 from transmixis.core.survey.plate import PlateSurvey
-from transmixis.core.survey.screen_report import report_screen
 from transmixis.shot.keyjob import KeyJob, bare_shot, key_shot, reading_dict
+from transmixis.shot.looks import screen
 from transmixis.shot.material import Material
 from transmixis.shot.platejobs import clean_part
 from transmixis.shot.render import Renderer
-from transmixis.shot.steps.learning import model_from_arrays
 from transmixis.shot.workorder import add_step
 
 TOPICS = ("steadiness", "exposure", "sharpness", "timing", "marks")
@@ -110,13 +108,9 @@ def screen_part(plate: Path, clean: Path | None, space: str | None) -> dict[str,
 def _screen_report(renderer: Renderer, frame: int) -> dict[str, Any]:
     """The screen report of one frame as plain values; {} if that frame cannot be read."""
     try:
-        plate = renderer.product("plate:hero", frame).picture
+        r = screen(renderer, "key", frame)
     except UserError:
         return {}
-    assert plate is not None
-    model = model_from_arrays(renderer.analysis("key"))
-    picture = np.ascontiguousarray(plate[..., :3])
-    r = report_screen(picture, key_frame(picture, model, KeySettings()), model)
     out = {k: v for k, v in asdict(r).items() if k not in ("map", "kind", "colour")}
     out["map"] = [[_n(v) for v in row] for row in r.map]
     out["frame"], out["level"] = frame, _n(r.level)

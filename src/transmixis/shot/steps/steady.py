@@ -91,9 +91,7 @@ class Steady(StepKind):
         if not np.isfinite(rows[frame - 1]).all():
             note = "the motion is not known at this frame; it is moved like its neighbours"
             return [Reading("shift left", None, "px", SHIFT, note=note)]
-        moves, zoom = _moves(inputs, params)
-        if params.strength == 0:
-            zoom = 1.0
+        zoom = _moves(inputs, params)[1] if params.strength > 0 else 1.0
         left = _shift_left(inputs, params, product, frame, zoom)
         note = ("off the smooth path" if params.smooth else "off the reference frame") + ", measured on the steadied pictures"
         return [
