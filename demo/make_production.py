@@ -10,7 +10,7 @@ from pathlib import Path
 
 from transmixis.core.progress import Progress
 from transmixis.shot.document import Document
-from transmixis.shot.model import Cue, Plate
+from transmixis.shot.model import Cue, Plate, Role
 from transmixis.shot.shelf import measure_element, with_element
 from transmixis.shot.workorder import first_work_order, new_shot, plate_from
 
@@ -23,8 +23,15 @@ SHOTS = {
     ),
     "KP020": ("Along the station", ("hero/KP020_hero.mp4",)),
     "KP030": ("The letter kite", ("hero/KP030_hero.mp4", "clean/KP030_clean.0001.png")),
+    "KP040": ("Morning to noon", ("hero/KP040_hero.mp4",)),
+    "KP050": ("Station in the dust", ("hero/KP050_hero.mp4",)),
+    "KP060": ("Courier, two takes", ("first/KP060_first.mp4", "second/KP060_second.mp4")),
 }
-HOURS = {"KP010": (14.5, 9.0), "KP020": (22.0, 1.5), "KP030": (18.0, 1.0)}
+HOURS = {
+    "KP010": (14.5, 9.0), "KP020": (22.0, 1.5), "KP030": (18.0, 1.0), "KP040": (6.0, 0.0), "KP050": (9.0, 0.0), "KP060": (11.0, 0.0),
+}  # fmt: skip
+RENDERED = ("KP010", "KP020", "KP030")  # coded with the camera's curve; see demo/bake/README.md. The others are sRGB
+ROLES: dict[str, Role] = {"KP060_second": "element"}
 
 
 def main() -> None:
@@ -52,15 +59,16 @@ def main() -> None:
     finally:
         doc.close()
     (FILM / "log.jsonl").write_text(
-        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made from the plates of 3 shots.", "data": {}}\n'
+        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made from the plates of 6 shots.", "data": {}}\n'
     )
 
 
 def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
     shot = None
     for name in files:
-        plate, info = plate_from(doc.folder, FILM / "plates" / code / name, shot)
-        plate = plate.model_copy(update={"space": "camera 709"})  # how the plates were coded; see demo/bake/README.md
+        path = FILM / "plates" / code / name
+        plate, info = plate_from(doc.folder, path, shot, ROLES.get(path.stem))
+        plate = plate.model_copy(update={"space": "camera 709" if code in RENDERED else "sRGB"})
         shot = (
             shot.model_copy(update={"plates": (*shot.plates, _named(plate))})
             if shot
@@ -77,7 +85,8 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
 
 
 def _named(plate: Plate) -> Plate:
-    return plate.model_copy(update={"name": plate.role})
+    names = {"KP060_first": "first take", "KP060_second": "second take"}
+    return plate.model_copy(update={"name": names.get(Path(plate.path).stem, plate.role)})
 
 
 if __name__ == "__main__":

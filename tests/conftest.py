@@ -6,6 +6,7 @@ import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import json
 import shutil
 from pathlib import Path
 
@@ -61,10 +62,8 @@ def measured_demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
     text = (DEMO / "shots" / "KP010" / "shot.json").read_text().replace('"length": 48', '"length": 4')
     (target / "shots" / "KP010").mkdir(parents=True)
     (target / "shots" / "KP010" / "shot.json").write_text(text)
-    production = (
-        (DEMO / "production.json").read_text().replace('"KP010",', '"KP010"').replace('"KP020",', "").replace('"KP030"', "")
-    )
-    (target / "production.json").write_text(production)
+    production = json.loads((DEMO / "production.json").read_text())
+    (target / "production.json").write_text(json.dumps({**production, "shots": ["KP010"]}))
     session = Session.open(target)
     try:
         renderer = session.renderer("KP010")

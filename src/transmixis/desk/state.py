@@ -86,7 +86,22 @@ class State(QObject):
 
     def close(self) -> None:
         # what is under way for this production must not reach the next one
-        for tag in ("measure", "propose", "look", "ahead", "play", "plot", "survey-plot", "findings", "shelf", "put"):
+        for tag in (
+            "measure",
+            "propose",
+            "look",
+            "ahead",
+            "play",
+            "plot",
+            "survey-plot",
+            "findings",
+            "shelf",
+            "put",
+            "survey-freeze",
+            "survey-join",
+            "survey-clean",
+            "survey-screen",
+        ):
             self.engine.drop(tag)
         if self.session:
             self.session.close()

@@ -41,12 +41,12 @@ from transmixis.desk.board import Board
 from transmixis.desk.deliverpage import DeliverPage
 from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction
 from transmixis.desk.engine import Engine
-from transmixis.desk.findingspage import FindingsPage
 from transmixis.desk.logpage import LogPage
 from transmixis.desk.marks import hline, text
 from transmixis.desk.shelfpage import ShelfPage
 from transmixis.desk.startpage import StartPage
 from transmixis.desk.state import VIEWS, State
+from transmixis.desk.survey.page import SurveyPage
 from transmixis.desk.theme import INK2, PANEL, PAPER, RULE, VERMILION_TEXT
 from transmixis.desk.topbar import TopBar
 from transmixis.media.source import SourceInfo
@@ -137,12 +137,13 @@ class MainWindow(QMainWindow):
         self.board = Board(self.state, self.engine, self.ask_plates)
         self.deliver, self.log = DeliverPage(self.state, self.engine), LogPage(self.state)
         self.pages = QStackedWidget()
-        self.findings, self.shelf = FindingsPage(self.state), ShelfPage(self.state)
+        self.survey, self.shelf = SurveyPage(self.state), ShelfPage(self.state)
+        self.findings = self.survey.findings
         self._named = {
             "start": self.start,
             "bench": self.bench,
             "board": self.board,
-            "findings": self.findings,
+            "findings": self.survey,
             "shelf": self.shelf,
             "deliver": self.deliver,
             "log": self.log,

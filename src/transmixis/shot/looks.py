@@ -21,8 +21,10 @@ from transmixis.core.survey.screen_report import ScreenReport, report_screen
 from transmixis.core.types import Array, Rgb
 from transmixis.media.still import write_still
 from transmixis.shot.contract import sample_frames
+from transmixis.shot.model import Role, Shot
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps.learning import model_from_arrays
+from transmixis.shot.workorder import plate_from
 
 FIT_FRAMES, CLEAN_FRAMES = 6, 8
 SAMPLES = {".exr": "half", ".png": "uint16", ".tif": "uint16", ".tiff": "uint16"}
@@ -139,3 +141,21 @@ def _readable(survey: PlateSurvey, frames: list[int]) -> list[int]:
     if not good:
         raise UserError("None of the frames that were looked at can be read; check the plate's files.")
     return good
+
+
+def keep_picture(folder: Path, shot: Shot, picture: Array, name: str) -> Path:
+    """Write a picture made from a shot's plates into the production, under a name that is not taken; gives its path."""
+    place = folder / "plates" / shot.code / "made"
+    place.mkdir(parents=True, exist_ok=True)
+    path, n = place / f"{shot.code}_{name}.exr", 1
+    while path.exists():
+        n += 1
+        path = place / f"{shot.code}_{name}_{chr(95 + n)}.exr"  # letters: a number at the end would read as a frame's
+    write_still(path, picture, kind="half")
+    return path
+
+
+def with_picture(folder: Path, shot: Shot, path: Path, role: Role, name: str) -> Shot:
+    """The shot with a picture as one more plate."""
+    plate, _ = plate_from(folder, path, shot, role)
+    return shot.model_copy(update={"plates": (*shot.plates, plate.model_copy(update={"name": name}))})

@@ -14,8 +14,10 @@ from transmixis.core.types import Array, Rgb
 
 CELL = 8  # px: side of the cells of the maps
 MISFIT = 0.08  # stops between clean plate and take, aligned and evened: about where a patch's edge begins to show
+NOISY = 1.0  # times the noise's own swing from frame to frame
 VARIES = 0.5  # of the difference: it comes and goes over the take
 PATTERN, PLAIN, ALIKE = 25, 0.05, 0.7  # px, stops, correlation: what shows the same pattern is the same thing in other light
+MOVED = 0.15  # of the frame: a rig that is to go is less (judgement)
 FITS_SHIFT, FITS_GAIN = 0.35, 0.05  # px, stops
 WHY = ("fits", "action or wind", "changed light", "moved thing or parallax")
 
@@ -58,7 +60,7 @@ def fit_clean(take: list[Rgb], clean: Rgb, *, locked: bool) -> CleanFit:
     evened = fitted * np.exp2(np.nan_to_num(gain)).astype(np.float32)
     misfit, why = _maps(take, evened, inside)
     share = float((misfit > MISFIT).mean())
-    serves = bool(move) and locked and float((why == 3).mean()) < 0.05
+    serves = bool(move) and locked and float((why == 3).mean()) < MOVED
     return CleanFit(move, gain, error, misfit, why, share, serves, _words(move, gain, why, serves, locked))
 
 
@@ -102,17 +104,29 @@ def _cells(x: Array) -> Array:
 
 
 def _maps(take: list[Rgb], clean: Rgb, inside: Array) -> tuple[Array, Array]:
-    """Misfit in stops, and why."""
+    """Misfit in stops, and why. What only the noise does, as cells of that brightness usually show it, does not count."""
     b, known = _cells(clean), _cells(inside.astype(np.float32)[..., None])[..., 0] > 0.99
     signed = np.stack([np.log2((_cells(f) + 4e-3) / (b + 4e-3)) for f in take])  # (n, h, w, 3)
+    signed[:, ~known] = 0
     size = np.abs(signed).max(axis=3)
-    size[:, ~known] = 0
-    misfit = size.max(axis=0) if len(take) < 3 else np.quantile(size, 0.9, axis=0)
-    swing = np.ptp(signed, axis=0).max(axis=2)  # somebody who stands there all the time still changes
-    comes_and_goes = (np.quantile(size, 0.1, axis=0) < VARIES * misfit) | (swing > VARIES * misfit)
+    worst = size.max(axis=0) if len(take) < 3 else np.quantile(size, 0.9, axis=0)
+    swing = np.ptp(signed, axis=0).max(axis=2)
+    noise = _least_at(_luma(b), swing)
+    misfit = np.where(worst > MISFIT + NOISY * noise, worst, 0)
+    # somebody who stands there all the time still changes
+    comes_and_goes = (np.quantile(size, 0.1, axis=0) < VARIES * misfit) | (swing - NOISY * noise > VARIES * misfit)
     same_thing = _alike(_luma(clean), np.median([_luma(f) for f in take], axis=0).astype(np.float32)) > ALIKE
     why = np.where(misfit <= MISFIT, 0, np.where(comes_and_goes, 1, np.where(same_thing, 2, 3)))
     return misfit.astype(np.float32), why.astype(np.uint8)
+
+
+def _least_at(brightness: Array, values: Array) -> Array:
+    """Lower quartile of the (h, w) values among cells of like brightness: of those that stand still it is the noise."""
+    order = np.argsort(brightness, axis=None)
+    out = np.empty(values.size, np.float32)
+    for part in np.array_split(order, max(1, min(12, values.size // 60))):
+        out[part] = np.quantile(values.ravel()[part], 0.25)
+    return out.reshape(values.shape)
 
 
 def _luma(x: Rgb) -> Array:
@@ -150,6 +164,8 @@ def _words(move: Move, gain: Array, why: Array, serves: bool, locked: bool) -> s
     shares = {WHY[k]: float((why == k).mean()) for k in (1, 2, 3)}
     where = ", ".join(f"{100 * v:.0f} % {k}" for k, v in shares.items() if v > 0.005)
     tail = _verdict(shares[WHY[2]], serves, locked)
+    if serves and shares[WHY[3]] > 0.005:
+        tail += " What the take alone shows is the thing to be taken out, or something that was moved: see the map."
     return f"{head}. " + (f"Where it does not fit: {where}. " if where else "") + tail
 
 

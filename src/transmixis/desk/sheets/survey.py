@@ -158,7 +158,7 @@ def paint_exposure(p: QPainter, box: QRectF, s: PlateSurvey, frame: int) -> None
     drift, flicker = s.gains.against(1).mean(axis=1), s.flicker.mean(axis=1)
     for k, (v, name) in enumerate(((drift, "exposure"), (flicker, "flicker"))):
         part = QRectF(box.left(), box.top() + k * (half + 16) + 10, box.width(), half - 8)
-        text(p, box.left(), part.top() - 4, f"{name}, stops", 10, 400, INK2)
+        text(p, box.left() + 6, part.top() - 4, f"{name}, stops", 10, 400, INK2)
         if not np.isfinite(v).any():
             text(p, box.left(), part.center().y(), s.gains.reason or "not measured", 11, 400, INK2, room=box.width())
             continue

@@ -1,17 +1,16 @@
-"""The findings page: what a survey of every plate of the shot says in plain words, and a person's answer to each."""
+"""Findings: what a survey of every plate of the shot says in plain words, its picture and plot, and a person's answer to each."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import partial
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QIcon, QPainter, QPixmap
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QColor, QIcon, QImage, QPainter, QPaintEvent, QPixmap
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QInputDialog,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -19,11 +18,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from transmixis.core.errors import UserError
 from transmixis.core.survey.findings import Finding, findings_of
-from transmixis.desk.engine import MEASURE
+from transmixis.core.survey.plate import PlateSurvey
 from transmixis.desk.marks import mark
+from transmixis.desk.sheets.survey import Paint, paint_detail, paint_exposure, paint_marks, paint_path, paint_timing
 from transmixis.desk.state import State
+from transmixis.desk.survey.mapview import Laid, MapView, Ringed
+from transmixis.desk.survey.scanning import when_scanned
+from transmixis.desk.survey.section import Section, small_image
 from transmixis.desk.tables import plain_table
+from transmixis.desk.theme import EDGE, PAPER
 from transmixis.shot.model import Verdict
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps import kind_of
@@ -33,6 +38,12 @@ MENDS = {"exposure": "even_out", "colour": "even_out", "camera": "steady", "dust
 STEPS = {"exposure": "exposure", "colour": "exposure", "clipping": "exposure", "flashing": "exposure", "camera": "steadiness",
          "sharpness": "sharpness", "blur": "sharpness", "noise": "sharpness", "timing": "timing", "dust": "marks",
          "intruder": "marks"}  # fmt: skip
+PLOTS: dict[str, Paint] = {
+    "camera": paint_path, "exposure": paint_exposure, "colour": paint_exposure, "flashing": paint_exposure,
+    "sharpness": paint_detail, "blur": paint_detail, "noise": paint_detail, "timing": paint_timing, "dust": paint_marks,
+    "intruder": paint_marks,
+}  # fmt: skip
+WIDE = 640  # px of the picture
 HEADS = ("", "Plate", "Frames", "What was found", "What to do", "Answer")
 
 
@@ -45,19 +56,18 @@ class Row:
     finding: Finding
 
 
-class FindingsPage(QWidget):
-    """A table of findings with buttons that go there, mend, accept or ask for a reshoot."""
+class FindingsSection(Section):
+    """A table of findings with buttons that go there, mend, accept or ask for a reshoot; below it the chosen one's picture."""
+
+    tag = "findings"
 
     def __init__(self, state: State) -> None:
-        super().__init__()
-        self.setObjectName("page")
-        self._state = state
+        super().__init__(state)
         self._rows: list[Row] = []
         self._waiting = 0
-        self._asked: Renderer | None = None
+        self._shown: Row | None = None
         self.table = plain_table(HEADS, (28, 110, 80), (3, 4))
-        self.note = QLabel("")
-        self.note.setObjectName("note")
+        self.view, self.plot = MapView("Choose a finding to see it."), FindingPlot()
         self.go, self.mend = QPushButton("Go there"), QPushButton("Add the mend")
         self.accept, self.reshoot, self.back = (
             QPushButton("Accept …"),
@@ -73,18 +83,15 @@ class FindingsPage(QWidget):
         self.back.clicked.connect(self._take_back)
         self.table.itemSelectionChanged.connect(self._follow)
         self.table.itemDoubleClicked.connect(lambda _: self._go())
-        state.opened.connect(self._if_visible)
-        state.shot_changed.connect(self._if_visible)
         self._follow()
 
     def _lay_out(self) -> None:
-        title = QLabel("Findings")
-        title.setObjectName("title")
         self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         rows = self.table.verticalHeader()
         assert rows is not None
         rows.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.table.setColumnWidth(5, 190)
+        self.table.setStyleSheet("QTableWidget::item { padding: 3px 4px; }")
         self.go.setToolTip("Opens the step that measured it, at the first frame of the finding.")
         self.mend.setToolTip("Adds the step that mends it, with its measured proposal; you can still refuse it.")
         self.accept.setToolTip("It stays as it is. The reason is kept in the log book.")
@@ -94,26 +101,24 @@ class FindingsPage(QWidget):
             foot.addWidget(b)
         foot.addStretch(1)
         box = QVBoxLayout(self)
-        box.setContentsMargins(16, 12, 16, 12)
-        box.addWidget(title)
+        box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.note)
         box.addWidget(self.table, 1)
         box.addLayout(foot)
+        seen = QHBoxLayout()
+        seen.addWidget(self.view, 1)
+        seen.addWidget(self.plot, 1)
+        box.addLayout(seen)
+        for w in (self.view, self.plot):
+            w.setFixedHeight(250)
 
     # -- filling
-
-    def _if_visible(self) -> None:
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
 
     def refresh(self) -> None:
         """Survey every plate of the shot, frame by frame in the background, and list what is found."""
         renderer = self._state.renderer()
         if renderer is None or not renderer.shot.plates:
-            self._rows = []
+            self._rows, self._asked = [], None
             self._fill("Add plates to the shot first: drop movies or pictures on the window.")
             return
         if renderer is self._asked:
@@ -126,25 +131,10 @@ class FindingsPage(QWidget):
         self._fill(f"Looking at {len(plates)} plates, frame by frame. What is found appears here.")
         for plate in plates:
             ref, name = f"plate:{plate.id}", plate.name or plate.id
-            self._state.engine.ask(
-                MEASURE,
-                partial(renderer.surveys.missing_scans, renderer, ref),
-                partial(self._scan, renderer, ref, name),
-                partial(self._broken, ref, name),
-                tag="findings",
-            )
-
-    def _scan(self, renderer: Renderer, ref: str, name: str, todo: list[int]) -> None:
-        """Ask for every frame by itself, so that what the viewer wants goes in between, and for the judgement last."""
-        for n in todo:
-            self._state.engine.ask(MEASURE, partial(renderer.surveys.scan, renderer, ref, n), tag="findings")
-        self._state.engine.ask(
-            MEASURE,
-            partial(_found, renderer, ref),
-            partial(self._take, ref, name),
-            partial(self._broken, ref, name),
-            tag="findings",
-        )
+            when_scanned(
+                self._state.engine, renderer, (ref,), partial(_found, renderer, ref), partial(self._take, ref, name),
+                partial(self._broken, ref, name), self.tag,
+            )  # fmt: skip
 
     def _take(self, ref: str, name: str, found: list[Finding]) -> None:
         self._waiting -= 1
@@ -204,6 +194,23 @@ class FindingsPage(QWidget):
             b.setEnabled(row is not None)
         self.mend.setEnabled(row is not None and row.finding.topic in MENDS)
         self.back.setEnabled(row is not None and self.verdict_of(row) is not None)
+        self._show_chosen(row)
+
+    def _show_chosen(self, row: Row | None) -> None:
+        """The finding's own picture and plot; what is shown already stays."""
+        renderer = self._state.renderer()
+        if row is None or renderer is None:
+            self._shown = None
+            self.view.lay(None)
+            self.plot.show_plot(None, None, 1)
+        elif row != self._shown:
+            self._shown = row
+            self.look(partial(_seen, renderer, row), partial(self._lay, row))
+
+    def _lay(self, row: Row, seen: tuple[PlateSurvey | None, Laid]) -> None:
+        if row == self._shown:
+            self.view.lay(seen[1])
+            self.plot.show_plot(seen[0], PLOTS.get(row.finding.topic), row.finding.first)
 
     def _go(self) -> None:
         row, shot = self.chosen(), self._state.shot
@@ -269,6 +276,51 @@ class FindingsPage(QWidget):
 
 def _found(renderer: Renderer, ref: str) -> list[Finding]:
     return findings_of(renderer.surveys.whole(renderer, ref))
+
+
+def _seen(r: Renderer, row: Row) -> tuple[PlateSurvey | None, Laid]:
+    """The survey of the plate, and the first frame of the finding with what was found marked on it."""
+    survey = r.surveys.if_complete(r, row.plate)
+    try:
+        image = small_image(r, row.plate, row.finding.first, WIDE)
+    except UserError:
+        return survey, Laid(QImage(), (1, 1))
+    if survey is None:
+        return None, Laid(image, (image.width(), image.height()))
+    h, w = survey.path.size
+    rings: tuple[Ringed, ...] = ()
+    boxes: tuple[tuple[float, float, float, float], ...] = ()
+    if row.finding.topic == "dust":
+        spots = survey.dust.spots or survey.dust.suspects
+        rings = tuple(Ringed(s.x, s.y, s.radius, f"{100 * s.depth:.0f} %") for s in spots)
+    if row.finding.topic == "intruder":
+        here = [i for i in survey.intruders if i.first <= row.finding.last and i.last >= row.finding.first]
+        boxes = tuple((x * w, y * h, bw * w, bh * h) for x, y, bw, bh in (i.box for i in here))
+    return survey, Laid(image, (int(w), int(h)), rings=rings, boxes=boxes)
+
+
+class FindingPlot(QWidget):
+    """The plot of the survey that belongs to a finding."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._survey: PlateSurvey | None = None
+        self._paint: Paint | None = None
+        self._frame = 1
+
+    def show_plot(self, survey: PlateSurvey | None, paint: Paint | None, frame: int) -> None:
+        """Show this."""
+        self._survey, self._paint, self._frame = survey, paint, frame
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(self.rect(), QColor(PAPER))
+        p.setPen(QColor(EDGE))
+        p.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        if self._survey is not None and self._paint is not None:
+            self._paint(p, QRectF(self.rect()).adjusted(12, 10, -12, -10), self._survey, self._frame)
 
 
 def _icon(state: str) -> QIcon:
