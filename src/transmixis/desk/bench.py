@@ -9,11 +9,13 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
 
-from transmixis.desk.engine import AHEAD, Engine
+from transmixis.core.survey.plate import PlateSurvey
+from transmixis.desk.engine import AHEAD, LOOK, Engine
 from transmixis.desk.ledger import ZOOMS, Ledger
 from transmixis.desk.look import Look
 from transmixis.desk.marks import flag, jaws, mark, notch, text, vline
 from transmixis.desk.sheet import StepSheet
+from transmixis.desk.spotedit import SpotEdit
 from transmixis.desk.state import VIEWS, State
 from transmixis.desk.theme import BLUE, EDGE, INK2, PURPLE, VERMILION_TEXT, figure
 from transmixis.desk.viewer import Ring, Shown, Viewer
@@ -152,6 +154,7 @@ class Bench(QWidget):
         self.look.play_changed.connect(self._playing)
         self.viewer.pointed.connect(self._point)
         self.viewer.shape_edited.connect(lambda pts: s.set_param("points", [list(q) for q in pts]))
+        self.viewer.spots_edited.connect(lambda spots: s.set_param("by_hand", [list(q) for q in spots]))
         self.views.chosen.connect(s.set_view)
         s.view_changed.connect(self.views.choose)
         self.zooms.chosen.connect(self.ledger.set_zoom)
@@ -194,8 +197,30 @@ class Bench(QWidget):
             self.viewer.shape = [(float(x), float(y)) for x, y in s.param("points")]
         elif not step or step.kind != "garbage_matte":
             self.viewer.shape = None
+        self._show_spots()
         self._faults.update()
         self.viewer.update()
+
+    def _show_spots(self) -> None:
+        """The Dust step's spots: those set by hand to edit, those found to see."""
+        step, renderer = self.state.step, self.state.renderer()
+        if not step or step.kind != "dust" or not renderer:
+            self.viewer.spots = None
+            return
+        if self.viewer.spots is not None and self.viewer.spots.busy:
+            return
+        hand = [(float(x), float(y), float(r)) for x, y, r in self.state.param("by_hand")]
+        found = self.viewer.spots.found if self.viewer.spots else []
+        self.viewer.spots = SpotEdit(hand, found)
+        self._engine.ask(
+            LOOK, partial(renderer.surveys.if_complete, renderer, step.inputs.get("plate", "")), self._take_spots,
+            lambda e: None, tag="spots",
+        )  # fmt: skip
+
+    def _take_spots(self, survey: PlateSurvey | None) -> None:
+        if self.viewer.spots is not None and survey is not None:
+            self.viewer.spots.found = [(d.x, d.y, d.radius) for d in survey.dust.spots]
+            self.viewer.update()
 
     def _shot_changed(self) -> None:
         self._mark_fault()

@@ -237,7 +237,7 @@ def _labelled(layout: QVBoxLayout, words: str, tip: str) -> QComboBox:
     box.setToolTip(tip)
     box.setAccessibleName(words)
     box.setMinimumWidth(110)
-    box.setMaximumWidth(128)
+    box.setMaximumWidth(164)
     row.addWidget(label)
     row.addStretch(1)
     row.addWidget(box)

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6 import sip
-from PyQt6.QtCore import QRectF, QSize, Qt, QTimer
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QMimeData, QRectF, QSize, Qt, QTimer, QUrl
+from PyQt6.QtGui import QColor, QDrag, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from transmixis.core.colour.curves import linear_to_srgb
@@ -19,7 +19,8 @@ from transmixis.desk.marks import text, vline, wrapped
 from transmixis.desk.state import State
 from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, WELL
 from transmixis.shot.model import Element
-from transmixis.shot.shelf import facts_of, find, measure_element, thumbnails, with_element, without_element
+from transmixis.shot.shelf import facts_of, find, measure_element, thumbnails, with_element, with_element_plate, without_element
+from transmixis.shot.store import real_path
 
 CARD = QSize(236, 236)
 PICTURE = QRectF(8, 8, 220, 124)
@@ -66,6 +67,18 @@ class ElementCard(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self._page.choose(self.element.id)
 
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Drag the element's file: onto the window's other pages, or anywhere that takes files."""
+        folder = self._state.folder
+        if event is None or not folder or not event.buttons() & Qt.MouseButton.LeftButton:
+            return
+        if not QRectF(self.rect()).contains(event.position()):
+            data = QMimeData()
+            data.setUrls([QUrl.fromLocalFile(str(real_path(folder, self.element.path)))])
+            drag = QDrag(self)
+            drag.setMimeData(data)
+            drag.exec(Qt.DropAction.CopyAction)
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
         p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
@@ -108,18 +121,20 @@ class ShelfPage(QWidget):
         self.chosen = ""
         self.cards: list[ElementCard] = []
         self.search, self.add, self.off = QLineEdit(), QPushButton("Put on the shelf …"), QPushButton("Take off")
+        self.use = QPushButton("Add to the shot")
         self.search.setPlaceholderText("Find: smoke, black, up, loops, >2s")
         self.search.setToolTip("Words of the name and the card; loops; >2s or <48f for the length.")
         self.search.setMinimumWidth(280)
         self.add.setObjectName("main")
         self.add.setToolTip("Choose movies or sequences; each is measured and gets a card.")
+        self.use.setToolTip("Makes the chosen element a plate of the shot that is open, so that its steps can take it.")
         self.off.setToolTip("Takes the chosen element off the shelf; its file stays. Can be undone.")
         title = QLabel("Shelf")
         title.setObjectName("title")
         head = QHBoxLayout()
         head.addWidget(title)
         head.addStretch(1)
-        for w in (self.search, self.add, self.off):
+        for w in (self.search, self.add, self.use, self.off):
             head.addWidget(w)
         self.note = QLabel("")
         self.note.setObjectName("note")
@@ -135,6 +150,7 @@ class ShelfPage(QWidget):
         self.search.textChanged.connect(lambda _: self.refresh())
         self.add.clicked.connect(self.ask_files)
         self.off.clicked.connect(self.take_off)
+        self.use.clicked.connect(self.add_to_shot)
         state.opened.connect(self._if_visible)
         state.shot_changed.connect(self._if_visible)
 
@@ -168,12 +184,12 @@ class ShelfPage(QWidget):
             card.show()
             self.cards.append(card)
         self._arrange()
-        self.off.setEnabled(any(c.element.id == self.chosen for c in self.cards))
+        self._enable()
         session = self._state.session
         count = len(session.document.film.shelf.elements) if session else 0
         if count == 0:
             self.note.setText(
-                "Nothing is on the shelf yet. Put stock elements here: smoke, sparks, dust, water, on black or with alpha."
+                "Nothing is on the shelf yet. Drop stock elements here: smoke, sparks, dust, water, on black or with alpha."
             )
         else:
             self.note.setText(f"{len(wanted)} of {count} elements. Rest the pointer on a picture and it plays.")
@@ -189,9 +205,25 @@ class ShelfPage(QWidget):
     def choose(self, element_id: str) -> None:
         """Choose an element."""
         self.chosen = element_id
-        self.off.setEnabled(True)
+        self._enable()
         for c in self.cards:
             c.update()
+
+    def _enable(self) -> None:
+        here = any(c.element.id == self.chosen for c in self.cards)
+        self.off.setEnabled(here)
+        self.use.setEnabled(here and self._state.shot is not None)
+        self.use.setText(f"Add to {self._state.code}" if self._state.code else "Add to the shot")
+
+    def add_to_shot(self) -> None:
+        """Make the chosen element a plate of the shot that is open."""
+        shot, folder = self._state.shot, self._state.folder
+        card = next((c for c in self.cards if c.element.id == self.chosen), None)
+        if not shot or not folder or card is None:
+            return
+        e = card.element
+        if self._state.change(f"Add {e.name} to {shot.code}", lambda: with_element_plate(folder, shot, e)):
+            self._state.said.emit(f"{e.name} is a plate of {shot.code} now; choose it as an input in a step's sheet.", "note")
 
     def ask_files(self) -> None:
         files, _ = QFileDialog.getOpenFileNames(self, "Put on the shelf", "", "Movies and pictures (*)")

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from transmixis.core.types import Array
 from transmixis.desk.marks import CENTRE, mark, text
+from transmixis.desk.spotedit import SpotEdit
 from transmixis.desk.theme import INK, INK2, PAPER, RAISED, SURROUND, VERMILION, VERMILION_TEXT, WHITE, text_width
 
 LOUPE_PIXELS, LOUPE_SCALE = 11, 8
@@ -40,6 +41,7 @@ class Viewer(QWidget):
 
     pointed = pyqtSignal(object)  # (x, y) or None
     shape_edited = pyqtSignal(object)  # list of points, when the mouse lets go
+    spots_edited = pyqtSignal(object)  # list of (x, y, radius)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -52,6 +54,7 @@ class Viewer(QWidget):
         self.ring: Ring | None = None
         self.show_ring = self.show_loupe = True
         self.shape: list[tuple[float, float]] | None = None
+        self.spots: SpotEdit | None = None
         self._zoom: float | None = None  # None: fitted
         self._middle = QPointF()  # of the frame, in frame px, that stands in the widget's middle
         self._divide = 0.5
@@ -142,6 +145,8 @@ class Viewer(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.shape is not None:
             self._paint_shape(p)
+        if self.spots is not None:
+            self.spots.paint(self, p)
         if self.ring and self.show_ring:
             self._paint_ring(p, self.ring)
         if self.message:
@@ -256,6 +261,9 @@ class Viewer(QWidget):
         pos = event.position()
         self.setFocus()
         self._from = pos
+        if self.spots is not None and self.spots.press(self, event):
+            self.update()
+            return
         if event.button() == Qt.MouseButton.MiddleButton or event.modifiers() & Qt.KeyboardModifier.AltModifier:
             self._drag = "pan"
         elif self.shape is not None and event.button() == Qt.MouseButton.LeftButton:
@@ -287,6 +295,8 @@ class Viewer(QWidget):
         assert event is not None
         pos = event.position()
         self._pointer = pos
+        if self.spots is not None and self.spots.move(self, event):
+            return
         if self._drag == "pan":
             if not self._zoom:
                 w, h = self.frame_size()
@@ -304,6 +314,8 @@ class Viewer(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self.spots is not None and self.spots.release(self):
+            return
         if isinstance(self._drag, int) and self.shape is not None:
             self.shape_edited.emit([(round(x, 1), round(y, 1)) for x, y in self.shape])
         self._drag = None

@@ -342,6 +342,9 @@ class MainWindow(QMainWindow):
         event.acceptProposedAction()
         if len(paths) == 1 and (paths[0] / "production.json").exists():
             self.open_folder(paths[0])
+        elif paths and self.page == "shelf":
+            if event.source() is None:  # from outside; a card let go over its own page is nothing
+                self.shelf.put(paths)
         elif paths:
             QTimer.singleShot(0, lambda: self.offer_plates(paths))
 

@@ -14,9 +14,9 @@ from transmixis.core.survey.element import Card, card_of
 from transmixis.core.survey.scan import prepare, scan_frame
 from transmixis.core.types import Array
 from transmixis.media.source import DEFAULT_RATE, Source, open_source
-from transmixis.shot.model import Element, Film, Shelf
-from transmixis.shot.store import stored_path
-from transmixis.shot.workorder import unique_id
+from transmixis.shot.model import Element, Film, Shelf, Shot
+from transmixis.shot.store import real_path, stored_path
+from transmixis.shot.workorder import plate_from, unique_id
 
 MOST_FRAMES = 2000
 STRIP = 220  # px across of the pictures that play on the shelf
@@ -73,6 +73,13 @@ def with_element(film: Film, element: Element) -> Film:
     """The film with an element put on its shelf; one of the same file is replaced."""
     rest = tuple(e for e in film.shelf.elements if e.path != element.path)
     return film.model_copy(update={"shelf": Shelf(elements=(*rest, element))})
+
+
+def with_element_plate(folder: Path, shot: Shot, e: Element) -> Shot:
+    """The shot with an element of the shelf as one more plate. Raises UserError if it cannot be opened."""
+    plate, _ = plate_from(folder, real_path(folder, e.path), shot, "element")
+    plate = plate.model_copy(update={"name": e.name, "space": e.space})
+    return shot.model_copy(update={"plates": (*shot.plates, plate)})
 
 
 def without_element(film: Film, element_id: str) -> Film:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QWidget
 
+from transmixis.desk.sheets.dust import DustPlot
 from transmixis.desk.sheets.match import LookPlot
 from transmixis.desk.sheets.readings import ReadingsPlot
 from transmixis.desk.sheets.screen_key import PopulationPlot
@@ -21,6 +22,7 @@ PLOTS: dict[str, Callable[[State], QWidget]] = {
     "timing": timing_plot,
     "marks": marks_plot,
     "survey": exposure_plot,
+    "dust": DustPlot,
 }
 
 
