@@ -12,7 +12,7 @@ from transmixis.core.progress import Progress
 from transmixis.shot.document import Document
 from transmixis.shot.model import Cue, Plate, Role
 from transmixis.shot.shelf import measure_element, with_element
-from transmixis.shot.workorder import first_work_order, new_shot, plate_from
+from transmixis.shot.workorder import first_work_order, new_shot, plate_from, survey_others
 
 HERE = Path(__file__).resolve().parent
 FILM = HERE / "kite_post"
@@ -65,10 +65,12 @@ def main() -> None:
 
 def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
     shot = None
+    moving: list[str] = []
     for name in files:
         path = FILM / "plates" / code / name
         plate, info = plate_from(doc.folder, path, shot, ROLES.get(path.stem))
         plate = plate.model_copy(update={"space": "camera 709" if code in RENDERED else "sRGB"})
+        moving += [plate.id] if info.count > 1 else []
         shot = (
             shot.model_copy(update={"plates": (*shot.plates, _named(plate))})
             if shot
@@ -76,7 +78,8 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
         )
     assert shot is not None
     estimate, spent = HOURS[code]
-    shot = first_work_order(shot, keyed=code == "KP010").model_copy(update={"hours_estimate": estimate, "hours_spent": spent})
+    shot = survey_others(first_work_order(shot, keyed=code == "KP010"), moving)
+    shot = shot.model_copy(update={"hours_estimate": estimate, "hours_spent": spent})
     if code == "KP010":
         shot = shot.model_copy(
             update={"cues": (Cue(frame=6, name="arm up"), Cue(frame=19, name="letter shown"), Cue(frame=33, name="arm down"))}

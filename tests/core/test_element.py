@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 
@@ -71,3 +72,22 @@ def test_alpha_colour_and_nothing() -> None:
     assert card_of([np.zeros((72, 128, 3), np.float32)] * 5, None, 24.0) is None
     words = [hue_word(c) for c in ((0.9, 0.1, 0.1), (0.2, 0.7, 0.2), (0.1, 0.2, 0.9), (0.5, 0.5, 0.5))]
     assert words == ["red", "green", "blue", "grey"]
+
+
+@pytest.mark.parametrize(("dx", "dy", "word"), [(0.0, -0.45, "up"), (0.5, 0.0, "right"), (0.3, 0.3, "down right")])
+def test_slow_soft_smoke_tells_its_speed(dx: float, dy: float, word: str) -> None:
+    """Soft puffs drift through a plume that itself stands still."""
+    rng = np.random.default_rng(12)
+    wide = cv2.GaussianBlur(rng.normal(0, 1, (160, 220)).astype(np.float32), (0, 0), 4.0)
+    wide = np.clip(0.5 + wide / (3 * wide.std()), 0, 1)
+    yy, xx = np.mgrid[0:72, 0:128]
+    plume = 0.3 * np.exp(-((xx - 64) ** 2) / 800 - ((yy - 36) ** 2) / 500).astype(np.float32)
+    thumbs = []
+    for n in range(24):
+        m = np.float32([[1, 0, 46 - dx * n], [0, 1, 44 - dy * n]])
+        puffs = cv2.warpAffine(wide, m, (128, 72), flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP)
+        thumbs.append(np.repeat((plume * puffs)[..., None], 3, axis=2))
+    c = card_of(thumbs, None, 24.0)
+    assert c is not None
+    assert c.direction == word
+    assert c.speed == pytest.approx(np.hypot(dx, dy) * 24 / 128, rel=0.2)

@@ -32,7 +32,7 @@ from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
 from transmixis.shot.surveyjob import report_text, survey_report
-from transmixis.shot.workorder import first_work_order, new_shot, plate_from
+from transmixis.shot.workorder import first_work_order, new_shot, plate_from, survey_others
 
 
 @app.command()
@@ -107,8 +107,10 @@ def add(
     try:
         known = {s.code: s for s in doc.film.shots}
         shot = known.get(code)
+        moving: list[str] = []
         for path in plates:
             plate, info = plate_from(doc.folder, path, shot, role or None)  # type: ignore[arg-type]
+            moving += [plate.id] if info.count > 1 else []
             shot = (
                 shot.model_copy(update={"plates": (*shot.plates, plate)})
                 if shot
@@ -117,6 +119,7 @@ def add(
         assert shot is not None
         if code not in known:
             shot = first_work_order(shot)
+        shot = survey_others(shot, moving)
         doc.change_shot(f"Add plates to {code}", shot)
         doc.log.add("plates", f"{len(plates)} plates added to {code}.", code)
     finally:

@@ -53,7 +53,7 @@ from transmixis.media.source import SourceInfo
 from transmixis.shot.document import Document
 from transmixis.shot.model import STAGES, Plate, Shot
 from transmixis.shot.session import Session
-from transmixis.shot.workorder import first_work_order, new_shot, unique_id
+from transmixis.shot.workorder import first_work_order, new_shot, survey_others, unique_id
 
 HINTS = {
     "bench": "S findings   F next fault   U use proposal   K keep mine   P pin here   V next view   F1 keys",
@@ -318,13 +318,15 @@ class MainWindow(QMainWindow):
         shot: Shot | None = next((s for s in session.document.film.shots if s.code == code), None)
         fresh = shot is None
         ordered = sorted(plates, key=lambda p: p[0].role != "hero") if fresh else plates
+        moving: list[str] = []
         for plate, info in ordered:
             taken = {p.id for p in shot.plates} if shot else set()
             own = plate.model_copy(update={"id": unique_id(plate.role, taken)})
+            moving += [own.id] if info.count > 1 else []
             rate = session.document.film.production.rate
             shot = shot.model_copy(update={"plates": (*shot.plates, own)}) if shot else new_shot(code, title, info, own, rate)
         assert shot is not None
-        made = first_work_order(shot) if fresh else shot
+        made = survey_others(first_work_order(shot) if fresh else shot, moving)
         if self.state.change(f"Add plates to {code}", lambda: made):
             session.document.log.add("plates", f"{len(plates)} plates added to {code}.", code)
             self.open_shot(code, "")

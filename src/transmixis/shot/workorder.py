@@ -30,6 +30,9 @@ _ROLE_WORDS: tuple[tuple[str, Role], ...] = (
 )
 
 
+COLUMNS = 10  # of the ledger that can be read side by side in a window of 1280 px
+
+
 def guess_role(path: Path, info: SourceInfo, *, hero_there: bool) -> Role:
     """A role from the words in the name, else hero for the first moving plate, then background; stills are stills."""
     name = f"{path.parent.name} {path.stem}".lower()
@@ -154,6 +157,19 @@ def first_work_order(shot: Shot, *, keyed: bool = True) -> Shot:
         out, _ = add_step(out, "match")
         out, _ = add_step(out, "place")
         out, _ = add_step(out, "edges")
+    return out
+
+
+def survey_others(shot: Shot, moving: list[str]) -> Shot:
+    """A column of readings for each other plate that moves, as long as the ledger has room; the findings tell of all plates."""
+    out = shot
+    hero = shot.plate_of_role("hero")
+    for plate_id in moving:
+        surveyed = any(s.kind == "survey" and s.inputs.get("plate") == f"plate:{plate_id}" for s in out.steps)
+        if (hero and plate_id == hero.id) or surveyed or len(out.steps) >= COLUMNS:
+            continue
+        plate = out.plate(plate_id)
+        out, _ = add_step(out, "survey", name=f"Survey {plate.name or plate.id}"[:28], inputs={"plate": f"plate:{plate_id}"})
     return out
 
 

@@ -18,7 +18,9 @@ ACTION = 0.015  # linear: what differs from the ground by more is action
 QUIET = 0.05  # of the peak: before and after it nothing happens
 LOOPS = 1.6  # seam over the usual change from frame to frame: up to here a loop is not seen (judgement)
 UNLIKE = 0.2  # of the peak's action: more of it at one end than at the other, and it is no loop
-SLOW = 0.7  # px of the small pictures a frame: slower motion is read from slopes
+SLOW = 0.7  # px of the small pictures a frame: slower motion is read over several frames
+FURTHEST = 12  # px that soft things may move over those frames
+ALIKE = 0.3  # of the whole: less alike, and it is not the same things that moved
 STILL = 0.15  # px of the small pictures a frame
 DIRECTIONS = ("right", "down right", "down", "down left", "left", "up left", "up", "up right")
 HUES = ("red", "orange", "yellow", "green", "cyan", "blue", "violet", "pink")
@@ -112,7 +114,7 @@ def _motion(energy: Array, rate: float) -> tuple[float, str]:
         return 0.0, "still"
     mean = np.median(np.stack([_fast_flow(a, b) for a, b in pairs]), axis=0)
     if np.hypot(*mean) < SLOW:
-        mean = np.median(np.stack([_slow_flow(a, b) for a, b in pairs]), axis=0)
+        mean = _slow_motion(energy)
     size = float(np.hypot(*mean))
     if size < STILL:
         return 0.0, "no one way"
@@ -128,23 +130,32 @@ def _fast_flow(a: Array, b: Array) -> Array:
     return np.asarray((flow * (a / a.sum())[..., None]).sum(axis=(0, 1)))
 
 
-def _slow_flow(a: Array, b: Array) -> Array:
-    """Mean motion (2,) px of soft things: least squares of the brightness constraint around each place (Lucas & Kanade, 1981),
-    in floats, since eight bits hold none of smoke's slopes."""
-    a, b = (cv2.GaussianBlur(np.sqrt(x), (0, 0), 1.5) for x in (a, b))
-    ix, iy, it = cv2.Sobel((a + b) / 2, -1, 1, 0, scale=1 / 8), cv2.Sobel((a + b) / 2, -1, 0, 1, scale=1 / 8), b - a
+def _slow_motion(energy: Array) -> Array:
+    """Mean motion (2,) px a frame of soft things: the shift at which frames some way apart are most alike, all pairs of the
+    clip taken together (ensemble correlation, as in the measuring of flows by particle images; from memory).
 
-    def around(x: Array) -> Array:
-        return np.asarray(cv2.GaussianBlur(x, (0, 0), 4.0))
+    What stands still, such as the plume as a whole, is taken out first; frames further apart tell a slow motion better.
+    """
+    h, w = energy.shape[1:]
+    x = np.sqrt(energy)
+    spectra = np.fft.rfft2(x - x.mean(axis=0), s=(2 * h, 2 * w))
+    whole = float((np.abs(spectra[..., 1:]) ** 2).sum() * 2 + (np.abs(spectra[..., 0]) ** 2).sum()) / (4 * h * w)
+    for lag in (4, 3, 2, 1):
+        if len(energy) < 2 * lag + 1 or whole <= 0:
+            continue
+        alike = np.fft.irfft2((np.conj(spectra[:-lag]) * spectra[lag:]).sum(axis=0), s=(2 * h, 2 * w))
+        near = np.roll(alike, (FURTHEST, FURTHEST), (0, 1))[: 2 * FURTHEST + 1, : 2 * FURTHEST + 1]
+        y, x0 = (int(v) for v in np.unravel_index(int(near.argmax()), near.shape))
+        inside = 0 < y < 2 * FURTHEST and 0 < x0 < 2 * FURTHEST
+        if inside and near[y, x0] > ALIKE * whole:
+            return np.array([x0 - FURTHEST + _top(near[y, x0 - 1 : x0 + 2]), y - FURTHEST + _top(near[y - 1 : y + 2, x0])]) / lag
+    return np.zeros(2)
 
-    xx, xy, yy, xt, yt = (around(v) for v in (ix * ix, ix * iy, iy * iy, ix * it, iy * it))
-    det = xx * yy - xy * xy
-    sure = det > 1e-3 * (xx + yy) ** 2 + 1e-14
-    weight = np.where(sure, det / np.maximum(xx + yy, 1e-9), 0)
-    safe = np.where(sure, det, 1.0)
-    u, v = (xy * yt - yy * xt) / safe, (xy * xt - xx * yt) / safe
-    total = max(float(weight.sum()), 1e-12)
-    return np.array([float((u * weight).sum()) / total, float((v * weight).sum()) / total])
+
+def _top(three: Array) -> float:
+    """Where a parabola through three values has its top, from the middle one."""
+    a, b, c = (float(v) for v in three)
+    return (c - a) / (2 * max(2 * b - a - c, 1e-12))
 
 
 def _seam(stack: Array) -> float:
