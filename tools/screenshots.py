@@ -16,6 +16,11 @@ from transmixis.desk.window import MainWindow
 
 OUT = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 
+SECTIONS = (
+    ("KP050", "Findings", "findings"), ("KP060", "Frames to freeze", "freeze"), ("KP060", "Joins", "joins"),
+    ("KP030", "Clean plate", "clean"), ("KP010", "Screen", "screen"),
+)  # fmt: skip
+
 
 def main() -> None:
     """Open each page and save its picture."""
@@ -69,12 +74,20 @@ def _survey(window: MainWindow) -> None:
     window.state.set_frame(24)
     settle(window)
     save(window, OUT / "bench-survey.png")
-    window.show_page("findings")
-    settle(window)
-    save(window, OUT / "findings.png")
     window.show_page("shelf")
     settle(window)
     save(window, OUT / "shelf.png")
+    for code, section, name in SECTIONS:
+        window.open_shot(code, "")
+        settle(window)
+        window.show_page("findings")
+        window.survey.show_section(section)
+        settle(window)
+        window.findings.table.selectRow(0)
+        for _ in range(2):  # what comes asks for its pictures
+            settle(window)
+        save(window, OUT / f"survey-{name}.png")
+    window.survey.show_section("Findings")
 
 
 if __name__ == "__main__":

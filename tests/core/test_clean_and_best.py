@@ -48,6 +48,19 @@ def test_a_moved_thing_is_told_from_changed_light() -> None:
     assert "another clean plate" in thing.words
 
 
+def test_parallax_is_told_from_a_moved_thing() -> None:
+    far, near = made_picture(86), made_picture(87)
+    before = (slice(70, 216), slice(120, 260))
+    clean, view = seen(far), seen(far)
+    clean[before], view[before] = seen(near)[before], seen(near, centred(4.0, 0.0))[before]  # the near thing stands 4 px aside
+    fit = fit_clean([recorded(view, n) for n in range(4)], recorded(clean, 9), locked=True)
+    inside, outside = fit.why[11:25, 17:31], fit.why[:6]
+    assert (inside == 4).mean() > 2 * (inside == 3).mean()
+    assert (inside == 4).mean() > 0.3
+    assert (outside >= 3).mean() < 0.02
+    assert "parallax" in fit.words
+
+
 def test_a_clean_plate_cannot_serve_a_moving_camera_and_a_plain_one_is_not_aligned() -> None:
     picture = seen(made_picture(84))
     assert "camera moves" in fit_clean([recorded(picture, n) for n in range(3)], recorded(picture, 5), locked=False).words

@@ -82,11 +82,11 @@ def test_even_out_keeps_a_slow_change_and_runs_between_anchors(tmp_path: Path) -
     fast = 1 + 0.03 * np.array([1, -1] * 8)
     shot, _ = bare_shot(written(tmp_path / "dusk", [picture * float(a * b) for a, b in zip(slow, fast, strict=True)]))
     shot, step = add_step(shot, "even_out")
-    kept = shot.with_step(step.model_copy(update={"params": {"takes": "flicker only"}}))
+    kept = shot.with_step(step.model_copy(update={"params": {"takes": "flicker only", "strength": 1.0}}))
     r = renderer_for(kept)
     level = [float(np.median(r.product("step:even_out", n).picture / picture)) for n in (4, 8, 12)]
     assert level == pytest.approx([float(slow[n - 1]) for n in (4, 8, 12)], rel=0.02)
-    run = shot.with_step(step.model_copy(update={"params": {"anchor": 1, "second": 16}}))
+    run = shot.with_step(step.model_copy(update={"params": {"anchor": 1, "second": 16, "strength": 1.0}}))
     r = renderer_for(run)
     first, middle, last = (float(np.median(r.product("step:even_out", n).picture / picture)) for n in (1, 8, 16))
     assert first > middle > last

@@ -88,7 +88,7 @@ def even(
     as_json: Json = False,
 ) -> None:
     """Take flicker and drift of exposure and colour out."""
-    settings = _given(anchor=anchor, second=second)
+    settings = _given(anchor=anchor, second=second, strength=1.0)
     if keep_drift is not None:
         settings["takes"] = "flicker only" if keep_drift else "flicker and drift"
     _mended(with_bar(lambda p: mend_plate(plate, "even_out", settings, to, p, space)), as_json)

@@ -63,6 +63,16 @@ class Proposal:
     frames: tuple[int, int] | None = None
 
 
+@dataclass(frozen=True)
+class Facts:
+    """What a plate's file says: pictures a second (None: not said), width over height of a pixel, size px."""
+
+    rate: float | None
+    pixel_aspect: float
+    width: int
+    height: int
+
+
 class Inputs(Protocol):
     """What a step kind may ask for. Frames are the shot's, 1..length."""
 
@@ -75,6 +85,7 @@ class Inputs(Protocol):
     def fresh(self, slot: str, frame: int) -> Product: ...
     def own(self, frame: int) -> Product: ...
     def is_still(self, slot: str) -> bool: ...
+    def facts(self, slot: str) -> Facts | None: ...
     def analysis(self) -> Analysis: ...
     def survey(self, slot: str) -> PlateSurvey: ...
 

@@ -15,14 +15,17 @@ from transmixis.core.progress import Progress
 from transmixis.core.repair.background import FRAMES, Background, background_of
 from transmixis.core.survey.best import Join, Pick, best_frames, best_joins
 from transmixis.core.survey.clean_fit import CleanFit, fit_clean
+from transmixis.core.survey.findings import Finding, findings_of
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import is_absent
 from transmixis.core.survey.screen_report import ScreenReport, report_screen
 from transmixis.core.types import Array, Rgb
+from transmixis.media.source import SourceInfo
 from transmixis.media.still import write_still
 from transmixis.shot.contract import sample_frames
 from transmixis.shot.model import Role, Shot
-from transmixis.shot.render import Renderer
+from transmixis.shot.render import Renderer, split_ref
+from transmixis.shot.steps.conform import RATE_OFF, SQUARE
 from transmixis.shot.steps.learning import model_from_arrays
 from transmixis.shot.workorder import plate_from
 
@@ -44,6 +47,37 @@ class Fit:
 
     fit: CleanFit
     frame: int
+
+
+def plate_findings(r: Renderer, ref: str) -> list[Finding]:
+    """What the survey of a plate says, and what its file says against the shot: rate, size, shape of its pixels."""
+    survey = r.surveys.whole(r, ref)
+    found = findings_of(survey)
+    what, name = split_ref(ref)
+    if what == "plate":
+        info = r.material.source(r.shot.plate(name)).info
+        found += facts_against_shot(info, r.shot, r.material.pixel_aspect(r.shot.plate(name)), survey.count)
+    return sorted(found, key=lambda f: not f.bad)
+
+
+def facts_against_shot(info: SourceInfo, shot: Shot, pixel_aspect: float, count: int) -> list[Finding]:
+    """Where a plate's file differs from the shot in rate, size or shape of pixels. Stills have no rate."""
+    out = []
+    if info.count > 1 and info.rate and abs(float(info.rate / shot.fps) - 1) > RATE_OFF:
+        words = f"recorded at {float(info.rate):.4g} pictures a second, the shot runs at {float(shot.fps):.4g}"
+        out.append(Finding("timing", 1, count, words, "Conform brings it to the shot's rate; keep its speed for slow motion."))
+    if info.variable_rate:
+        words = "its pictures do not come at even times (variable rate)"
+        out.append(Finding("timing", 1, count, words, "Sound and other cameras will drift; Conform, or copy it at a fixed rate."))
+    if (info.width, info.height) != (shot.width, shot.height):
+        words = f"is {info.width} x {info.height}, the shot {shot.width} x {shot.height}"
+        out.append(
+            Finding("size", 1, count, words, "Place fits it; Conform brings it to the shot's size for all steps.", bad=False)
+        )
+    if abs(pixel_aspect - 1) > SQUARE:
+        words = f"has pixels {pixel_aspect:.4g} times as wide as high"
+        out.append(Finding("size", 1, count, words, "Conform makes them square before anything square is laid over them."))
+    return out
 
 
 def freezes(r: Renderer, ref: str, most: int = 6, progress: Progress | None = None) -> Freezes:

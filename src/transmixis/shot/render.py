@@ -18,7 +18,7 @@ from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import is_absent
 from transmixis.core.types import Array, Matte
 from transmixis.media.cache import FrameCache, frozen
-from transmixis.shot.contract import Analysis, Product, Proposal, SurveyKind
+from transmixis.shot.contract import Analysis, Facts, Product, Proposal, SurveyKind
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.pins import params_at
@@ -321,6 +321,16 @@ class StepInputs:
     def is_still(self, slot: str) -> bool:
         what, name = split_ref(self._ref(slot))
         return what == "plate" and self._r.material.source(self.shot.plate(name)).info.count == 1
+
+    def facts(self, slot: str) -> Facts | None:
+        """What the file of a plate says; None for what a step makes."""
+        what, name = split_ref(self._ref(slot))
+        if what != "plate":
+            return None
+        plate = self.shot.plate(name)
+        info = self._r.material.source(plate).info
+        rate = float(info.rate) if info.rate and info.count > 1 else None
+        return Facts(rate, self._r.material.pixel_aspect(plate), info.width, info.height)
 
     def analysis(self) -> Analysis:
         return self._r.analysis(self.step_id)

@@ -10,10 +10,9 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
-from transmixis.core.survey.findings import findings_of
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.shot.keyjob import KeyJob, bare_shot, key_shot, reading_dict
-from transmixis.shot.looks import screen
+from transmixis.shot.looks import plate_findings, screen
 from transmixis.shot.material import Material
 from transmixis.shot.platejobs import clean_part
 from transmixis.shot.render import Renderer
@@ -36,7 +35,7 @@ def survey_report(plate: Path, clean: Path | None, space: str | None, progress: 
     ]
     return {
         "plate": {**info.__dict__, "rate": str(info.rate) if info.rate else None},
-        "findings": [asdict(f) for f in findings_of(whole)],
+        "findings": [asdict(f) for f in plate_findings(renderer, "plate:hero")],
         "camera": camera_part(whole),
         "exposure": exposure_part(whole),
         "timing": asdict(whole.timing),

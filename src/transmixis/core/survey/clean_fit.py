@@ -19,7 +19,9 @@ VARIES = 0.5  # of the difference: it comes and goes over the take
 PATTERN, PLAIN, ALIKE = 25, 0.05, 0.7  # px, stops, correlation: what shows the same pattern is the same thing in other light
 MOVED = 0.15  # of the frame: a rig that is to go is less (judgement)
 FITS_SHIFT, FITS_GAIN = 0.35, 0.05  # px, stops
-WHY = ("fits", "action or wind", "changed light", "moved thing or parallax")
+WHY = ("fits", "action or wind", "changed light", "moved thing", "parallax")
+PATCH, REACH = 32, 12  # px: side of the patches that are looked for beside their place, and how far
+BESIDE, FOUND = 0.5, 0.85  # px; correlation at which a patch is the same thing seen from elsewhere
 
 
 @dataclass(frozen=True)
@@ -60,7 +62,7 @@ def fit_clean(take: list[Rgb], clean: Rgb, *, locked: bool) -> CleanFit:
     evened = fitted * np.exp2(np.nan_to_num(gain)).astype(np.float32)
     misfit, why = _maps(take, evened, inside)
     share = float((misfit > MISFIT).mean())
-    serves = bool(move) and locked and float((why == 3).mean()) < MOVED
+    serves = bool(move) and locked and float((why >= 3).mean()) < MOVED
     return CleanFit(move, gain, error, misfit, why, share, serves, _words(move, gain, why, serves, locked))
 
 
@@ -115,9 +117,36 @@ def _maps(take: list[Rgb], clean: Rgb, inside: Array) -> tuple[Array, Array]:
     misfit = np.where(worst > MISFIT + NOISY * noise, worst, 0)
     # somebody who stands there all the time still changes
     comes_and_goes = (np.quantile(size, 0.1, axis=0) < VARIES * misfit) | (swing - NOISY * noise > VARIES * misfit)
-    same_thing = _alike(_luma(clean), np.median([_luma(f) for f in take], axis=0).astype(np.float32)) > ALIKE
+    usual = np.median([_luma(f) for f in take], axis=0).astype(np.float32)
+    same_thing = _alike(_luma(clean), usual) > ALIKE
     why = np.where(misfit <= MISFIT, 0, np.where(comes_and_goes, 1, np.where(same_thing, 2, 3)))
+    why[(why >= 2) & _stands_beside(_luma(clean), usual, why >= 2)] = 4
     return misfit.astype(np.float32), why.astype(np.uint8)
+
+
+def _stands_beside(clean: Array, take: Array, where: Array) -> Array:
+    """Cells whose pattern the take shows some pixels beside its place: the same thing seen from elsewhere (parallax)."""
+    a, b = (_detail(np.log2(x + 4e-3)) for x in (clean, take))
+    h, w = a.shape
+    out = np.zeros(where.shape, bool)
+    per = PATCH // CELL
+    for y in range(0, h - PATCH + 1, PATCH):
+        for x in range(0, w - PATCH + 1, PATCH):
+            cells = (slice(y // CELL, y // CELL + per), slice(x // CELL, x // CELL + per))
+            patch = b[y : y + PATCH, x : x + PATCH]
+            if where[cells].mean() < 0.25 or patch.std() < PLAIN:
+                continue
+            y0, x0 = max(0, y - REACH), max(0, x - REACH)
+            alike = cv2.matchTemplate(a[y0 : y + PATCH + REACH, x0 : x + PATCH + REACH], patch, cv2.TM_CCOEFF_NORMED)
+            v, u = (int(k) for k in np.unravel_index(int(alike.argmax()), alike.shape))
+            here = float(alike[y - y0, x - x0])
+            beside = float(np.hypot(v - (y - y0), u - (x - x0))) > BESIDE
+            out[cells] |= beside and float(alike[v, u]) > max(FOUND, here + 0.1)
+    return out
+
+
+def _detail(x: Array) -> Array:
+    return np.asarray(x - cv2.GaussianBlur(x, (0, 0), PATTERN / 2), np.float32)
 
 
 def _least_at(brightness: Array, values: Array) -> Array:
@@ -161,7 +190,7 @@ def _words(move: Move, gain: Array, why: Array, serves: bool, locked: bool) -> s
     if np.isfinite(gain).all() and np.abs(gain).max() > FITS_GAIN:
         parts.append("differs in light by " + ", ".join(f"{c} {v:+.2f}" for c, v in zip("RGB", gain, strict=True)) + " stops")
     head = "The clean plate " + ("; ".join(parts) if parts else "fits in place and light")
-    shares = {WHY[k]: float((why == k).mean()) for k in (1, 2, 3)}
+    shares = {WHY[k]: float((why == k).mean()) for k in range(1, len(WHY))}
     where = ", ".join(f"{100 * v:.0f} % {k}" for k, v in shares.items() if v > 0.005)
     tail = _verdict(shares[WHY[2]], serves, locked)
     if serves and shares[WHY[3]] > 0.005:

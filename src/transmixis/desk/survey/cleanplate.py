@@ -17,12 +17,12 @@ from transmixis.desk.state import State
 from transmixis.desk.survey.mapview import Laid, MapView, wash_of
 from transmixis.desk.survey.scanning import when_scanned
 from transmixis.desk.survey.section import PlateChoice, Section, small_image
-from transmixis.desk.theme import BLUE, INK, ORANGE, VERMILION
+from transmixis.desk.theme import BLUE, INK, ORANGE, VERMILION, WHITE
 from transmixis.shot.looks import Fit, clean_fit, clean_frames, clean_from_take, keep_picture, with_picture
 from transmixis.shot.render import Renderer
 
 WIDE = 900
-INKS = ((INK, 0.0), (BLUE, 0.40), (ORANGE, 0.50), (VERMILION, 0.55))  # by index into WHY
+INKS = ((INK, 0.0), (BLUE, 0.40), (ORANGE, 0.50), (VERMILION, 0.55), (WHITE, 0.55))  # by index into WHY
 
 
 class CleanSection(Section):

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from transmixis.core.errors import UserError
-from transmixis.core.survey.findings import Finding, findings_of
+from transmixis.core.survey.findings import Finding
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.desk.marks import mark
 from transmixis.desk.sheets.survey import Paint, paint_detail, paint_exposure, paint_marks, paint_path, paint_timing
@@ -29,12 +29,13 @@ from transmixis.desk.survey.scanning import when_scanned
 from transmixis.desk.survey.section import Section, small_image
 from transmixis.desk.tables import plain_table
 from transmixis.desk.theme import EDGE, PAPER
+from transmixis.shot.looks import plate_findings
 from transmixis.shot.model import Verdict
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps import kind_of
 from transmixis.shot.workorder import add_step
 
-MENDS = {"exposure": "even_out", "colour": "even_out", "camera": "steady", "dust": "dust", "timing": "conform"}
+MENDS = {"exposure": "even_out", "colour": "even_out", "camera": "steady", "dust": "dust", "timing": "conform", "size": "conform"}
 STEPS = {"exposure": "exposure", "colour": "exposure", "clipping": "exposure", "flashing": "exposure", "camera": "steadiness",
          "sharpness": "sharpness", "blur": "sharpness", "noise": "sharpness", "timing": "timing", "dust": "marks",
          "intruder": "marks"}  # fmt: skip
@@ -132,7 +133,7 @@ class FindingsSection(Section):
         for plate in plates:
             ref, name = f"plate:{plate.id}", plate.name or plate.id
             when_scanned(
-                self._state.engine, renderer, (ref,), partial(_found, renderer, ref), partial(self._take, ref, name),
+                self._state.engine, renderer, (ref,), partial(plate_findings, renderer, ref), partial(self._take, ref, name),
                 partial(self._broken, ref, name), self.tag,
             )  # fmt: skip
 
@@ -272,10 +273,6 @@ class FindingsSection(Section):
     def _write(self, words: str) -> None:
         if self._state.session:
             self._state.session.document.log.add("verdict", words, self._state.code)
-
-
-def _found(renderer: Renderer, ref: str) -> list[Finding]:
-    return findings_of(renderer.surveys.whole(renderer, ref))
 
 
 def _seen(r: Renderer, row: Row) -> tuple[PlateSurvey | None, Laid]:

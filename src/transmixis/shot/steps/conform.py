@@ -18,6 +18,7 @@ from transmixis.shot.steps.params import Params, choice, number
 
 HOLD, BLEND, MOTION = "hold the nearest", "blend", "follow the motion"
 AWAY = 0.25  # of a frame: held frames further from their time stutter (judgement, docs/limits.md)
+RATE_OFF, SQUARE = 0.002, 0.005  # 23.976 counts as 24; share
 FIT, FILL, KEEP = "fit inside", "fill the frame", "keep the size"
 
 
@@ -52,16 +53,36 @@ class Conform(StepKind):
         return [Reading("off its time", away, "frames", AWAY, note=f"recorded frame {position:.2f}")]
 
     def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+        values, words = _from_file(inputs)
         timing = inputs.survey("plate").timing
-        if not timing.doubled or params.repeats == "leave out":
+        if timing.doubled and params.repeats != "leave out":
+            kept = inputs.shot.length - len(timing.doubled)
+            values |= {"repeats": "leave out", "speed": round(kept / inputs.shot.length, 4), "frames": MOTION}
+            words.append(timing.cadence or f"{len(timing.doubled)} frames repeat the one before")
+        if all(getattr(params, k) == v for k, v in values.items()):
             return None
-        kept = inputs.shot.length - len(timing.doubled)
-        speed = kept / inputs.shot.length
-        words = timing.cadence or f"{len(timing.doubled)} frames repeat the one before"
+        smears = values.get("frames") == MOTION
         return Proposal(
-            {"repeats": "leave out", "speed": round(speed, 4), "frames": MOTION}, words[0].upper() + words[1:] + ".",
-            gains="Every frame differs, and the action keeps its length.", costs="Made frames can smear where motion is complex.",
+            values, ". ".join(w[0].upper() + w[1:] for w in words) + ".",
+            gains="The action keeps its length, and nothing repeats." if "speed" in values else "Circles are round.",
+            costs="Made frames can smear where motion is complex." if smears else "",
         )  # fmt: skip
+
+
+def _from_file(inputs: Inputs) -> tuple[dict[str, Any], list[str]]:
+    """Settings that the plate's file asks for against the shot, and why."""
+    facts, values, words = inputs.facts("plate"), dict[str, Any](), list[str]()
+    if facts is None:
+        return values, words
+    fps = float(inputs.shot.fps)
+    if facts.rate and abs(facts.rate / fps - 1) > RATE_OFF:
+        speed = round(facts.rate / fps, 4)
+        values |= {"speed": speed, "frames": HOLD if abs(speed - round(speed)) < 1e-3 else MOTION}
+        words.append(f"recorded at {facts.rate:.4g} pictures a second, the shot runs at {fps:.4g}")
+    if abs(facts.pixel_aspect - 1) > SQUARE:
+        values["aspect"] = round(facts.pixel_aspect, 4)
+        words.append(f"its pixels are {facts.pixel_aspect:.4g} times as wide as high")
+    return values, words
 
 
 def _position(inputs: Inputs, params: Any, frame: int) -> float:

@@ -29,11 +29,11 @@ class EvenParams(Params):
     second: float = number(
         0, 0, 1_000_000, "frame", "Second anchor", "0: none. Else it runs evenly from the first anchor to this frame.", step=1
     )
-    strength: float = number(1.0, 0.0, 1.0, "%", "Strength", "How much of the difference is taken out.", percent=True)
+    strength: float = number(0.0, 0.0, 1.0, "%", "Strength", "How much of the difference is taken out.", percent=True)
 
 
 class EvenOut(StepKind):
-    kind, title, stage, product = "even_out", "Even out", "Survey", "picture"
+    kind, title, stage, product, version = "even_out", "Even out", "Survey", "picture", 2
     says = "takes flicker and drift out"
     slots = (Slot("plate", "the plate to even out"),)
     mends = True
@@ -77,6 +77,8 @@ class EvenOut(StepKind):
         takes = ONLY_FLICKER if drift > 6 * max(flicker, FLICKER) else ALL
         anchor = _most_usual(survey)
         now = _left(survey, params)
+        if params.strength == 1.0 and now < FLICKER / 2:
+            return None  # as good as it gets, whatever frame a person has chosen as the anchor
         then = _left(survey, params.model_copy(update={"takes": takes, "anchor": anchor, "strength": 1.0}))
         why = (
             f"Flickers by up to {flicker:.3f} stops and drifts by {drift:.2f}; frame {anchor} lies nearest to the middle of both."
