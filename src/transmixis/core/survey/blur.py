@@ -18,6 +18,8 @@ import scipy.sparse
 from transmixis.core.types import Array
 
 TILE = 256
+SPREAD = ((-1.1, 0.29), (0.0, 0.42), (1.1, 0.29))  # bins and shares: about what Hann's window does
+NARROW = 9.0  # px: shorter smears have zeros so far apart that it does not matter
 FLOORS = (0.01, 0.003, 0.03, 0.1, 0.3)  # of the unblurred power at 0.1 cycles: what noise and leakage leave in the zeros
 LONGEST = 60.0  # px; longer smears leave too few zeros apart to be told in a tile
 SHORTEST = 2.5  # px; a shorter one has its first zero beyond the frequencies that carry picture
@@ -94,12 +96,20 @@ def _ringless(values: Array) -> Array:
     return out.astype(np.float32).reshape(values.shape)
 
 
-def _template(length: Array, direction: Array, floor: float = FLOORS[0]) -> Array:
-    """Unit templates (k, n) of smears, lengths px and directions in degrees (k,)."""
+def _power(length: Array, direction: Array) -> Array:
+    """What smears of lengths px and directions in degrees (k,) leave of the power (k, n), as the tiles show it."""
     g = _grid()
-    a = np.radians(np.atleast_1d(direction))
+    a = np.radians(np.atleast_1d(direction)).astype(np.float32)
     along = np.cos(a)[:, None] * g.fx + np.sin(a)[:, None] * g.fy
-    return _ringless(np.log(np.sinc(np.atleast_1d(length)[:, None] * along) ** 2 + floor * g.rise).astype(np.float32))
+    long = np.atleast_1d(length).astype(np.float32)[:, None]
+    # the tiles' window and the averaging of pairs spread each frequency over its neighbours, which half fills close zeros
+    spread = SPREAD if float(long.max()) > NARROW else ((0.0, 1.0),)
+    return sum((np.float32(w) * np.sinc(long * (along + np.float32(d / TILE))) ** 2 for d, w in spread), np.float32(0))
+
+
+def _template(power: Array, floor: float = FLOORS[0]) -> Array:
+    """Unit templates (k, n) of the power that smears leave, above what noise and leakage leave in their zeros."""
+    return _ringless(np.log(power + np.float32(floor) * _grid().rise))
 
 
 @lru_cache(maxsize=1)
@@ -107,7 +117,7 @@ def _bank() -> tuple[Array, Array, Array]:
     lengths = np.concatenate([np.arange(SHORTEST, 12, 0.5), np.arange(12, 24, 1.0), np.geomspace(24, LONGEST, 14)])
     directions = np.arange(0, 180, 6.0)
     ll, dd = (v.ravel() for v in np.meshgrid(lengths, directions, indexing="ij"))
-    return ll, dd, np.concatenate([_template(ll[i : i + 64], dd[i : i + 64]) for i in range(0, len(ll), 64)])
+    return ll, dd, np.concatenate([_template(_power(ll[i : i + 64], dd[i : i + 64])) for i in range(0, len(ll), 64)])
 
 
 def measure_blur(log_power: Array, baseline: Array | None = None) -> Blur:
@@ -121,11 +131,12 @@ def measure_blur(log_power: Array, baseline: Array | None = None) -> Blur:
     starts += [(2 * starts[0][0], starts[0][1])]  # half the length shares every other zero
     fine = _lobeless(seen)
     at = np.array(starts)
-    tried = [(_score(seen, fine, at[:, 0], at[:, 1], f)[0], f) for f in FLOORS]
+    left = _power(at[:, 0], at[:, 1])
+    tried = [(_score(seen, fine, left, f)[0], f) for f in FLOORS]
     top, k, floor = max((float(score.max()), int(score.argmax()), f) for score, f in tried)
     length, direction = starts[k]
     length, direction = _refined(seen, fine, length, direction, floor, top)
-    total, zeros = _score(seen, fine, np.array([length]), np.array([direction]), floor)
+    total, zeros = _score(seen, fine, _power(np.array([length]), np.array([direction])), floor)
     like, zero = float(total[0] - zeros[0]), float(zeros[0])
     if not _is_smear(length, direction, like, zero, with_baseline=baseline is not None):
         return Blur(0.0, 0.0, like)
@@ -146,9 +157,9 @@ def _is_smear(length: float, direction: float, like: float, zero: float, *, with
     return like > 0.42 and zero > (0.55 if level else 0.22)
 
 
-def _score(seen: Array, fine: Array, lengths: Array, directions: Array, floor: float) -> tuple[Array, Array]:
+def _score(seen: Array, fine: Array, power: Array, floor: float) -> tuple[Array, Array]:
     """Likeness plus the likeness of the zeros alone, and the latter."""
-    templates = _template(lengths, directions, floor)
+    templates = _template(power, floor)
     # `fine` holds no lobes, so theirs count in the templates' length alone
     narrow = np.sqrt(np.maximum(1 - np.square(_lobes() @ templates.T).sum(axis=0), 1e-9))
     zeros = (templates @ fine) / narrow
@@ -197,7 +208,7 @@ def _refined(seen: Array, fine: Array, length: float, direction: float, floor: f
     for _ in range(12):
         ls = np.clip(length + step_l * np.array([-1, 1, 0, 0, -1, 1]), 1.0, LONGEST * 1.2)
         ds = direction + step_d * np.array([0, 0, -1, 1, 1, -1])
-        found = _score(seen, fine, ls, ds, floor)[0]
+        found = _score(seen, fine, _power(ls, ds), floor)[0]
         k = int(np.argmax(found))
         if found[k] > top:
             length, direction, top = float(ls[k]), float(ds[k]), float(found[k])
