@@ -104,7 +104,10 @@ def _power(length: Array, direction: Array) -> Array:
     long = np.atleast_1d(length).astype(np.float32)[:, None]
     # the tiles' window and the averaging of pairs spread each frequency over its neighbours, which half fills close zeros
     spread = SPREAD if float(long.max()) > NARROW else ((0.0, 1.0),)
-    return sum((np.float32(w) * np.sinc(long * (along + np.float32(d / TILE))) ** 2 for d, w in spread), np.float32(0))
+    out: Array = np.zeros(np.broadcast_shapes(long.shape, along.shape), np.float32)
+    for d, w in spread:
+        out += np.float32(w) * np.sinc(long * (along + np.float32(d / TILE))) ** 2
+    return out
 
 
 def _template(power: Array, floor: float = FLOORS[0]) -> Array:
