@@ -152,3 +152,16 @@ def test_the_shelf_by_command(tmp_path: Path) -> None:
     assert "on black" in run("shelf", "add", film, sparks, "--word", "burst").stdout
     assert json.loads(run("shelf", "list", film, "burst", "--json").stdout)["elements"][0]["first"] == 6
     assert "Nothing on the shelf fits" in run("shelf", "list", film, "snow").stdout
+
+
+def test_plan_answers_questions(demo_copy: Path) -> None:
+    done = run("plan", "shutter", "rate=50", "angle=90", "--json")
+    data = json.loads(done.stdout)
+    assert data["inputs"]["rate"] == 50
+    assert {r["name"] for r in data["readings"]} == {"blur", "sharp moment", "flicker", "strobing"}
+    assert "caution" in run("plan", "takes", "tricks=miniature;time lapse").stdout
+    assert "inputs: " in run("plan", "lens").stdout
+    assert json.loads(run("plan", "shadow", "--project", demo_copy, "--shot", "KP010", "--json").stdout)["answer"]
+    assert "is no input of 'lens'" in run("plan", "lens", "colour=3", code=1).stderr
+    assert "is no question" in run("plan", "weather", code=1).stderr
+    assert "has no shot" in run("plan", "lens", "--project", demo_copy, "--shot", "KP999", code=1).stderr

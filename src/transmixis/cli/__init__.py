@@ -340,5 +340,6 @@ def main() -> None:
         sys.exit(1)
 
 
+import transmixis.cli.plan  # noqa: E402
 import transmixis.cli.plates  # noqa: E402  (its commands join the application)
 import transmixis.cli.shelf  # noqa: E402, F401

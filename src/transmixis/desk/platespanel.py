@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
+from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -149,14 +151,14 @@ class PlatesPanel(QWidget):
         shape.setToolTip(
             "Width over height of a pixel, as the file says or as set here. The viewer shows the shot by its hero's."
         )
-        shape.editingFinished.connect(lambda p=plate, s=shape: self._set_shape(p, s.value()))
+        shape.editingFinished.connect(partial(self._set_shape, plate, shape))
         self.table.setCellWidget(row, 5, shape)
         skip = QSpinBox()
         skip.setRange(-100_000, 100_000)
         skip.setValue(plate.offset)
         skip.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         skip.setToolTip("Frames of the plate skipped before the shot's first.")
-        skip.editingFinished.connect(lambda p=plate, s=skip: self._change(p, offset=s.value()))
+        skip.editingFinished.connect(partial(self._set_skip, plate, skip))
         self.table.setCellWidget(row, 3, skip)
 
     def _put(self, row: int, column: int, options: tuple[str, ...], now: str, act: Callable[[str], None], tip: str) -> None:
@@ -175,10 +177,14 @@ class PlatesPanel(QWidget):
         plates = tuple(new if p.id == plate.id else p for p in shot.plates)
         self._state.change(f"Change plate {plate.name or plate.id}", lambda: shot.model_copy(update={"plates": plates}))
 
-    def _set_shape(self, plate: Plate, value: float) -> None:
-        session = self._state.session
-        if session and abs(value - session.material.pixel_aspect(plate)) > 1e-4:
-            self._change(plate, pixel_aspect=value)
+    def _set_shape(self, plate: Plate, field: QDoubleSpinBox) -> None:
+        session = self._state.session  # a field that is replaced loses the focus, and says that it was edited
+        if session and not sip.isdeleted(field) and abs(field.value() - session.material.pixel_aspect(plate)) > 1e-4:
+            self._change(plate, pixel_aspect=field.value())
+
+    def _set_skip(self, plate: Plate, field: QSpinBox) -> None:
+        if not sip.isdeleted(field):
+            self._change(plate, offset=field.value())
 
     def _rename(self) -> None:
         shot = self.shot()

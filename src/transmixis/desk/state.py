@@ -16,6 +16,7 @@ from transmixis.desk.engine import MEASURE, PROPOSE, Engine
 from transmixis.shot.contract import Proposal, SurveyKind
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.pins import params_at, remove_pin, set_pin
+from transmixis.shot.planning import plan_state
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
@@ -64,6 +65,7 @@ class State(QObject):
         self.proposals: dict[str, Proposal | None] = {}
         self.folded: set[str] = set()
         self.current_finding: Finding | None = None
+        self._plan_known: tuple[Shot, tuple[str, int]] | None = None
         self._measured = 0
         self._to_measure = 0
         self._known_before = 0
@@ -351,6 +353,8 @@ class State(QObject):
     def stage_state(self, stage: str) -> tuple[str, int]:
         """Mark and number of findings of a stage in the chosen shot."""
         shot = self.shot
+        if stage == "Plan":
+            return self._plan_state(shot)
         steps = [s for s in shot.steps if kind_of(s.kind).stage == stage] if shot else []
         if not steps:
             return "none", 0
@@ -358,6 +362,14 @@ class State(QObject):
         states = [self.state_of_step(s.id) for s in steps]
         order = (FAULT, WATCH, UNKNOWN, "open", SOUND)
         return next(o for o in order if o in states), faults
+
+    def _plan_state(self, shot: Shot | None) -> tuple[str, int]:
+        """Mark and faults of the plan's answered questions; kept while the shot stays the same."""
+        if shot is None:
+            return "none", 0
+        if self._plan_known is None or self._plan_known[0] is not shot:
+            self._plan_known = (shot, plan_state(shot))
+        return self._plan_known[1]
 
     def go_to(self, finding: Finding) -> None:
         """Go to a finding's worst frame, its step, and its place in the picture."""

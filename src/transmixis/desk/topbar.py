@@ -90,8 +90,8 @@ class TopBar(QWidget):
             paint_hours(p, QRectF(left, 28, right - left, 8), spent, estimate)
 
     def _chosen_stage(self) -> str:
-        if self.page == "deliver":
-            return "Deliver"
+        if self.page in ("deliver", "plan"):
+            return self.page.capitalize()
         step = self._state.step
         return kind_of(step.kind).stage if step and self.page == "bench" else ""
 

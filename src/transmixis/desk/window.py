@@ -43,6 +43,7 @@ from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction
 from transmixis.desk.engine import Engine
 from transmixis.desk.logpage import LogPage
 from transmixis.desk.marks import hline, text
+from transmixis.desk.plan.page import PlanPage
 from transmixis.desk.shelfpage import ShelfPage
 from transmixis.desk.startpage import StartPage
 from transmixis.desk.state import VIEWS, State
@@ -56,6 +57,7 @@ from transmixis.shot.session import Session
 from transmixis.shot.workorder import first_work_order, new_shot, survey_others, unique_id
 
 HINTS = {
+    "plan": "Up and Down questions   U use proposal   B board   Ctrl Z undo   F1 keys",
     "bench": "S findings   F next fault   U use proposal   K keep mine   P pin here   V next view   F1 keys",
     "board": "Enter open shot   L shelf   J log book   Ctrl Z undo   F1 keys",
     "deliver": "B board   J log book   F1 keys",
@@ -139,12 +141,14 @@ class MainWindow(QMainWindow):
         self.pages = QStackedWidget()
         self.survey, self.shelf = SurveyPage(self.state), ShelfPage(self.state)
         self.findings = self.survey.findings
+        self.plan = PlanPage(self.state)
         self._named = {
             "start": self.start,
             "bench": self.bench,
             "board": self.board,
             "findings": self.survey,
             "shelf": self.shelf,
+            "plan": self.plan,
             "deliver": self.deliver,
             "log": self.log,
         }
@@ -167,7 +171,7 @@ class MainWindow(QMainWindow):
     # -- pages
 
     def show_page(self, name: str) -> None:
-        """Show start, bench, board, findings, shelf, deliver or log."""
+        """Show start, plan, bench, board, findings, shelf, deliver or log."""
         if name != "start" and not self.state.session:
             name = "start"
         self.pages.setCurrentWidget(self._named[name])
@@ -219,6 +223,9 @@ class MainWindow(QMainWindow):
             return
         if stage == "Deliver":
             self.show_page("deliver")
+            return
+        if stage == "Plan":
+            self.show_page("plan")
             return
         self.show_page("bench")
         if not self.bench.go_to_stage(stage):
@@ -367,7 +374,7 @@ class MainWindow(QMainWindow):
         key("G", self.bench.toggle_ring)
         key("P", self.bench.pin_here)
         key("Delete", self.bench.unpin_here)
-        key("U", s.use_proposal)
+        key("U", lambda: self.plan.use_proposal() if self.page == "plan" else s.use_proposal())
         key("K", s.keep_mine)
         key("M", s.measure_again)
         key("C", self.bench.add_cue)

@@ -93,6 +93,8 @@ class Shot(Record):
     hours_spent: float = Field(default=0.0, ge=0)
     output: str | None = None  # the step that is delivered; None: the last that gives a picture
     delivered: str = ""
+    plan: dict[str, dict[str, Any]] = Field(default_factory=dict)  # inputs of the questions before the shoot, by question
+    ticked: tuple[str, ...] = ()  # lines of the shoot list that are done
 
     @field_validator("rate")
     @classmethod

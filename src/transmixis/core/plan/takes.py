@@ -1,0 +1,211 @@
+"""What must be filmed for a trick: takes with the reason for each, references, what is most often forgotten, who must agree,
+the steps of the work order, and cautions. Tricks combine; what several ask for is asked for once.
+
+All of it is common practice of the trade; where work can hurt someone it says who to ask and never how to do it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TypeVar
+
+T = TypeVar("T")
+
+CAMERAS = ("locked off", "pan or tilt", "moving", "hand-held")
+
+
+@dataclass(frozen=True)
+class Take:
+    """Something to film or note: what, why, and whether it is what people forget."""
+
+    what: str
+    why: str
+    forgotten: bool = False
+
+
+@dataclass(frozen=True)
+class Trick:
+    """A kind of shot: its takes, who must agree, the kinds of steps it needs, and cautions."""
+
+    name: str
+    takes: tuple[Take, ...]
+    agree: tuple[str, ...] = ()
+    steps: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class TakeList:
+    """Takes in order of filming, who must agree, steps, cautions."""
+
+    takes: tuple[Take, ...]
+    agree: tuple[str, ...]
+    steps: tuple[str, ...]
+    cautions: tuple[str, ...]
+
+
+CLEAN = Take("clean plate, a few seconds, after every take", "covers whatever must go; same focus, exposure and framing", True)
+CARD = Take(
+    "grey card and chart in the light of the scene", "colour and light of what is added can be measured, not guessed", True
+)
+DISTANCE = Take("distance, height and tilt of the camera, lens", "the second picture must be filmed from the same place", True)
+LOCKED = Take("tripod weighted, nothing touched between takes", "two halves of a picture must fit to a third of a pixel")
+ROPES = "Ropes, harness and anything that lifts a person: only with a licensed rigger, after local rules; never as a favour."
+FIRE = "Fire, charges, sparks: only licensed people, with the fire service told and local rules kept. Add flames later instead."
+HEIGHT = "Work at heights needs a trained person, a barrier and somebody below who keeps people away."
+WATER = "Water: depth and bottom known, a lifeguard, warm and dry places; electricity far away."
+ROAD = "Roads and vehicles: permit, marshals, no filming in traffic; the driver does nothing but drive."
+FLASH = "Flashing light can bring on fits: warn cast, crew and audience, and keep under three flashes a second."
+HEAT = "Lamps are hot and heavy: guards, sandbags, safety chains, cool before touching."
+ALONE = "Nobody works alone with electricity, heights or water."
+
+TRICKS: dict[str, Trick] = {
+    t.name: t
+    for t in (
+        Trick(
+            "replace the background",
+            (
+                Take("subject before a screen, with room around hands and hair", "the key needs bare screen all round"),
+                Take("the screen alone, same light", "the key then knows the screen at every pixel", True),
+                Take("the background, from the same distance, height and tilt", "or the ground will not agree"),
+                DISTANCE, CARD,
+            ),
+            ("director",), ("screen_key", "match", "place", "edges"), (HEAT,),
+        ),
+        Trick(
+            "float or throw an object",
+            (
+                Take("action with the object held or on a rod from the side that is hidden best", "hands and eyes act on something real"),
+                Take("the object alone before a screen, turned as it will fly", "if the held one cannot be cleaned"),
+                Take("the landing by itself", "contact and dust are real first", True), CLEAN,
+            ),
+            ("director",), ("garbage_matte", "place", "match"), (),
+        ),
+        Trick(
+            "remove a rig, person, sign, marker or reflection",
+            (CLEAN, Take("the shadow of the rig without the rig, if it can be lit apart", "shadows stay behind when rigs go", True), LOCKED),
+            ("post supervisor",), ("garbage_matte", "match", "place"), (),
+        ),
+        Trick(
+            "duplicate a performer",
+            (
+                LOCKED, Take("each part at once after the other, before light changes", "cloud and sun shift within minutes"),
+                Take("marks on the floor where the doubles must not cross", "crossing costs a hand-cut edge for every frame"), CLEAN,
+            ),
+            ("director", "actor"), ("garbage_matte", "match", "place"), (),
+        ),
+        Trick(
+            "freeze a moment and move it",
+            (
+                Take("the moment at 60 pictures a second or more", "one sharp frame must be found; at 30 there is seldom one", True),
+                CLEAN, Take("camera far back with a longer lens", "a cut-out moved across the frame must not change its look"),
+            ),
+            ("director",), ("garbage_matte", "place"), (),
+        ),
+        Trick(
+            "transform one thing into another",
+            (
+                LOCKED, Take("both things in the same place, same pose and light", "under a second of blend hides what differs"),
+                Take("marks for the corresponding points", "edges must meet"), CLEAN,
+            ),
+            ("director",), ("match", "place"), (),
+        ),
+        Trick(
+            "attach an element to a hand or tool",
+            (
+                Take("bright marks on the tool's ends", "motion-blurred tips are lost by every tracker", True),
+                Take("a real lamp of the element's colour near it", "light on hands and clothes is real first"), CLEAN, CARD,
+            ),
+            ("director",), ("place", "match"), (FLASH, FIRE),
+        ),
+        Trick(
+            "put a picture on a screen or visor",
+            (
+                Take("four small marks at the corners, or the screen at a plain grey", "the picture must stick to it"),
+                Take("the screen switched off", "reflections are kept from it", True), DISTANCE,
+            ),
+            ("director",), ("place", "match"), (),
+        ),
+        Trick(
+            "miniature",
+            (
+                Take("the model at the rate its scale asks for", "motion looks heavy only then"),
+                Take("focus deep enough: small stop, much light", "a shallow focus shows that it is small", True), DISTANCE, CARD,
+            ),
+            ("director", "producer"), ("screen_key", "match", "place"), (HEAT, WATER, FIRE),
+        ),
+        Trick(
+            "extend the set",
+            (
+                DISTANCE, Take("markers at several depths if the camera moves", "the camera is solved from them", True),
+                Take("lens chart or straight lines across the frame", "the lens bends what is straight", True), CARD,
+            ),
+            ("director", "post supervisor"), ("place", "match"), (HEIGHT,),
+        ),
+        Trick(
+            "time lapse",
+            (
+                LOCKED, Take("exposure, focus and white fixed by hand", "automatics flicker", True),
+                Take("power and cards for the whole time", "a gap cannot be mended"),
+            ),
+            (), ("even_out", "conform"), (ALONE,),
+        ),
+        Trick(
+            "join two takes",
+            (LOCKED, Take("the join's movement repeated to a beat", "picture and motion must meet in one frame"), CLEAN),
+            ("editor",), ("steady", "even_out", "match"), (),
+        ),
+        Trick(
+            "replace the sky or a window",
+            (
+                Take("the sky or window brighter than all before it, not clipped", "its edge is then a key by brightness"),
+                Take("the new sky with the sun from the same side", "shadows tell"), DISTANCE,
+            ),
+            ("director",), ("screen_key", "match", "place"), (ROAD,),
+        ),
+        Trick(
+            "light that the added thing gives",
+            (
+                Take("the scene with a real lamp where the thing will be", "light on faces cannot be painted as well", True),
+                Take("the same without the lamp", "the two can then be mixed by its flicker"), CARD,
+            ),
+            ("director", "cinematographer"), ("match",), (FLASH, HEAT),
+        ),
+    )
+}  # fmt: skip
+
+_BY_CAMERA: dict[str, tuple[tuple[Take, ...], tuple[str, ...]]] = {
+    "locked off": ((LOCKED,), ()),
+    "pan or tilt": (
+        (Take("the pan about the lens's entrance pupil, the clean plate panned alike", "near and far then do not shift"),), ("steadiness",),
+    ),
+    "moving": (
+        (
+            Take("a motor-driven move that repeats, or no clean plate but tracked patches", "a clean plate by hand never fits"),
+            Take("points at several depths, one distance measured", "the camera can be solved, and to scale", True),
+        ), ("steadiness",),
+    ),
+    "hand-held": (
+        (
+            Take("more marks than for a tripod, sharp ones", "blurred marks are lost in every step"),
+            Take("the clean plate swept slowly over all that is behind", "pieces of it are borrowed frame by frame", True),
+        ), ("steadiness", "steady"),
+    ),
+}  # fmt: skip
+
+
+def take_list(tricks: tuple[str, ...], camera: str = "locked off") -> TakeList:
+    """Everything that some tricks ask for together. Raises KeyError for one that is not in TRICKS."""
+    chosen = [TRICKS[t] for t in tricks]
+    more, steps = _BY_CAMERA[camera]
+    takes = [t for trick in chosen for t in trick.takes if camera == "locked off" or t is not LOCKED] + list(
+        more if chosen else ()
+    )
+    return TakeList(
+        _once(takes), _once([a for t in chosen for a in t.agree]), _once([s for t in chosen for s in t.steps] + list(steps)),
+        _once([c for t in chosen for c in t.cautions]),
+    )  # fmt: skip
+
+
+def _once(items: list[T]) -> tuple[T, ...]:
+    return tuple(dict.fromkeys(items))

@@ -1,0 +1,275 @@
+"""The drawings of the plan's questions, painted into any rectangle, so that a page can be printed as it is seen."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from transmixis.core.plan.takes import TakeList
+from transmixis.desk.marks import hatch, hline, mark, text, vline, wrapped
+from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, RULE2, VERMILION, WELL, WHITE
+from transmixis.shot.planning.lens import LensDrawing
+from transmixis.shot.planning.miniature import MiniatureDrawing
+from transmixis.shot.planning.shadow import ShadowDrawing
+from transmixis.shot.planning.shutter import ShutterDrawing
+
+Draw = Callable[[QPainter, QRectF, Any], None]
+BODY = "#B04632"
+
+
+def _panel(p: QPainter, box: QRectF, title: str) -> QRectF:
+    """A framed panel with a title; gives the room inside."""
+    p.fillRect(box, QColor(PAPER))
+    p.setPen(QPen(QColor(EDGE), 1))
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5))
+    text(p, box.left() + 10, box.top() + 14, title, 12, 500)
+    return box.adjusted(12, 28, -12, -12)
+
+
+def _camera(p: QPainter, x: float, y: float, ink: str = INK) -> None:
+    """A camera that looks to the right."""
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(QColor(ink))
+    p.drawRect(QRectF(x - 9, y - 6, 13, 12))
+    p.drawPolygon(QPolygonF([QPointF(x + 4, y - 2), QPointF(x + 10, y - 6), QPointF(x + 10, y + 6), QPointF(x + 4, y + 2)]))
+
+
+def _arrow(p: QPainter, a: QPointF, b: QPointF, ink: str, width: float, *, dashed: bool = False) -> None:
+    pen = QPen(QColor(ink), width)
+    if dashed:
+        pen.setStyle(Qt.PenStyle.DashLine)
+    p.setPen(pen)
+    p.drawLine(a, b)
+
+
+def draw_lens(p: QPainter, box: QRectF, d: LensDrawing) -> None:
+    """From above: what the lens shows, what is sharp, where the subject stands; and the frame as the camera sees it."""
+    above = _panel(p, QRectF(box.left(), box.top(), box.width() * 0.62, box.height()), "From above")
+    seen = _panel(
+        p, QRectF(box.left() + box.width() * 0.62 + 12, box.top(), box.width() * 0.38 - 12, box.height()), "In the frame"
+    )
+    reach = min(max(d.distance * 2, d.near * 1.2), 4 * d.distance)
+    scale = (above.width() - 20) / reach
+    x0, y = above.left() + 12, above.center().y()
+    half = math.tan(math.radians(d.angle) / 2)
+    far = min(d.far, reach)
+    p.save()
+    p.setClipRect(above)
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(QColor(WELL))
+    p.drawPolygon(
+        QPolygonF(
+            [
+                QPointF(x0, y),
+                QPointF(x0 + reach * scale, y - half * reach * scale),
+                QPointF(x0 + reach * scale, y + half * reach * scale),
+            ]
+        )
+    )
+    band = [QPointF(x0 + r * scale, y + s * half * r * scale) for r, s in ((d.near, -1), (far, -1), (far, 1), (d.near, 1))]
+    p.setBrush(QColor("#C9DEEA"))
+    p.drawPolygon(QPolygonF(band))
+    p.setBrush(QColor(BODY))
+    size = max(3.0, d.size / 2 * scale)
+    p.drawEllipse(QPointF(x0 + d.distance * scale, y), max(3.0, 0.2 * scale), size)
+    p.restore()
+    _camera(p, x0, y)
+    text(p, x0 + d.distance * scale, above.bottom() - 6, f"{d.distance:g} m", 11, 500, INK, "centre")
+    text(p, x0 + d.near * scale, above.top() + 6, f"sharp from {d.near:.2f} m", 10, 400, INK2)
+    frame_h = min(seen.height(), seen.width() * 9 / 16)
+    frame = QRectF(seen.left(), seen.center().y() - frame_h / 2, frame_h * 16 / 9, frame_h)
+    p.fillRect(frame, QColor(WELL))
+    w = d.share * frame.width()
+    p.save()
+    p.setClipRect(frame)
+    p.fillRect(QRectF(frame.center().x() - w / 2, frame.center().y() - 0.18 * w, w, 0.36 * w), QColor(BODY))
+    p.restore()
+    text(p, frame.left(), frame.bottom() + 12, f"{100 * d.share:.0f} % of the frame's width", 11, 400, INK2, room=frame.width())
+
+
+def draw_shutter(p: QPainter, box: QRectF, d: ShutterDrawing) -> None:
+    """What the frame shows of a thing that crosses it; and when the shutter is open."""
+    upper = _panel(
+        p,
+        QRectF(box.left(), box.top(), box.width(), box.height() * 0.62),
+        "One thing on three pictures in turn, enlarged to 200 px across",
+    )
+    lower = _panel(
+        p,
+        QRectF(box.left(), box.top() + box.height() * 0.62 + 10, box.width(), box.height() * 0.38 - 10),
+        "When the shutter is open",
+    )
+    scale = upper.width() / max(200.0, 2.6 * d.step + d.blur + 20)
+    y, size = upper.center().y(), 20.0
+    p.save()
+    p.setClipRect(upper)
+    for k in range(3):
+        x = upper.left() + 10 + k * d.step * scale
+        steps = max(2, min(60, int(d.blur * scale / 2)))
+        for i in range(steps):
+            c = QColor(BODY)
+            c.setAlphaF(min(1.0, 1.6 / steps))
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(c)
+            p.drawEllipse(QPointF(x + size / 2 + d.blur * scale * i / max(steps - 1, 1), y), size / 2, size / 2)
+        text(p, x, upper.bottom() - 10, f"picture {k + 1}", 10, 400, INK2)
+    p.restore()
+    hline(p, lower.left(), lower.right(), lower.bottom() - 14, RULE2)
+    w = lower.width() / 4
+    for k in range(4):
+        part = QRectF(lower.left() + k * w, lower.top() + 4, w * d.open / d.picture, lower.height() - 20)
+        p.fillRect(part, QColor(BLUE))
+        vline(p, lower.left() + k * w, lower.top(), lower.bottom() - 8, INK2)
+        text(p, lower.left() + k * w + 4, lower.bottom() - 2, f"{k * d.picture * 1000:.1f} ms", 10, 400, INK2)
+
+
+def draw_miniature(p: QPainter, box: QRectF, d: MiniatureDrawing) -> None:
+    """The real thing and the model, each with the camera that sees it alike."""
+    real = _panel(p, QRectF(box.left(), box.top(), box.width(), box.height() * 0.5 - 5), "As it is to look")
+    model = _panel(
+        p, QRectF(box.left(), box.top() + box.height() * 0.5 + 5, box.width(), box.height() * 0.5 - 5), "As it is filmed"
+    )
+    for room, size, away in ((real, d.real, d.far), (model, d.model, d.near)):
+        ground = room.bottom() - 14
+        scale = min((room.width() - 60) / (away + size), (room.height() - 22) / size)
+        hline(p, room.left(), room.right(), ground, INK2)
+        _camera(p, room.left() + 14, ground - 8)
+        x = room.left() + 18 + away * scale
+        p.fillRect(QRectF(x, ground - size * scale, max(3.0, size * scale * 0.8), size * scale), QColor(BODY))
+        text(p, (room.left() + x) / 2, ground + 9, f"{away:.2f} m", 11, 400, INK2, "centre")
+        text(p, x + size * scale * 0.8 + 8, ground - 8, f"{size:g} m", 11, 500)
+    text(p, model.right(), model.top() + 4, f"1 : {d.scale:.3g}", 13, 600, INK, "right")
+
+
+def draw_shadow(p: QPainter, box: QRectF, d: ShadowDrawing) -> None:
+    """Both shadows from above and from the side, and the hours of the day that agree."""
+    top = box.height() - 96
+    side = box.width() * 0.52
+    _from_above(p, _panel(p, QRectF(box.left(), box.top(), side - 6, top), "From above, camera at the foot"), d)
+    _from_the_side(p, _panel(p, QRectF(box.left() + side + 6, box.top(), box.width() - side - 6, top), "From the side"), d)
+    _day(p, QRectF(box.left(), box.top() + top + 10, box.width(), 86), d)
+
+
+def _from_above(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
+    r = min(room.width(), room.height()) / 2 - 10
+    c = room.center()
+    p.setPen(QPen(QColor(EDGE), 1))
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.drawEllipse(c, r, r)
+    for angle, sun, ink, dashed, words in (
+        (d.shadow_first, d.first, INK, False, "first"),
+        (d.shadow_second, d.second, BLUE, True, "second"),
+    ):
+        if sun.elevation <= 0:
+            continue
+        a = math.radians(angle)
+        tip = QPointF(c.x() + 0.9 * r * math.sin(a), c.y() - 0.9 * r * math.cos(a))
+        lamp = QPointF(c.x() - 0.9 * r * math.sin(a), c.y() + 0.9 * r * math.cos(a))
+        _arrow(p, c, tip, ink, 6, dashed=dashed)
+        _arrow(p, c, lamp, ink, 1.2, dashed=dashed)
+        p.setPen(QPen(QColor(ink), 1.5))
+        p.setBrush(QColor(WHITE))
+        p.drawEllipse(lamp, 6, 6)
+        text(p, tip.x() + (8 if tip.x() >= c.x() else -8), tip.y(), words, 11, 500, ink, "left" if tip.x() >= c.x() else "right")
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(QColor(BODY))
+    p.drawEllipse(c, 7, 7)
+    p.setBrush(QColor(INK))
+    p.drawRect(QRectF(c.x() - 7, c.y() + r - 2, 14, 10))
+
+
+def _from_the_side(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
+    ground = room.bottom() - 40
+    high = min(room.height() - 70, 120.0)
+    x = room.left() + 40
+    hline(p, room.left(), room.right(), ground, INK2)
+    p.fillRect(QRectF(x - 6, ground - high, 12, high), QColor(BODY))
+    for k, (sun, ink, dashed) in enumerate(((d.first, INK, False), (d.second, BLUE, True))):
+        y = ground + 12 + 15 * k
+        if sun.elevation <= 0:
+            text(p, x, y, "the Sun is down", 11, 400, ink)
+            continue
+        ratio = 1 / math.tan(math.radians(sun.elevation))
+        end = min(x + high * ratio, room.right())
+        _arrow(
+            p,
+            QPointF(x, ground - high),
+            QPointF(x + high * ratio, ground)
+            if end < room.right()
+            else QPointF(end, ground - high + (end - x) / max(ratio, 1e-6)),
+            ink,
+            1.4,
+            dashed=dashed,
+        )
+        p.fillRect(QRectF(x, y - 3, end - x, 6), QColor(ink))
+        text(
+            p,
+            end + 6 if end < room.right() - 90 else room.right() - 4,
+            y,
+            f"{ratio:.2f} × height, {sun.elevation:.0f}°",
+            11,
+            500,
+            ink,
+            "left" if end < room.right() - 90 else "right",
+        )
+
+
+def _day(p: QPainter, box: QRectF, d: ShadowDrawing) -> None:
+    """Hours along, the worse reading over its limit upwards; what agrees stands clear."""
+    text(p, box.left(), box.top() + 8, "When on that day they agree (worse of the two readings over its limit)", 11, 500)
+    strip = QRectF(box.left(), box.top() + 18, box.width(), 46)
+    p.fillRect(strip, QColor(WELL))
+    n = len(d.hours.times)
+
+    def x_of(hour: float) -> float:
+        return strip.left() + hour / 24 * strip.width()
+
+    limit = strip.top() + strip.height() / 2
+    ratio = np.minimum(d.hours.ratio, 2.0)
+    up = np.isfinite(d.hours.ratio)
+    for i in range(n - 1):
+        if up[i] and ratio[i] > 1:
+            a, b = strip.left() + i / (n - 1) * strip.width(), strip.left() + (i + 1) / (n - 1) * strip.width()
+            high = limit - (ratio[i] - 1) * strip.height() / 2
+            hatch(p, QRectF(a, high, b - a, limit - high), VERMILION)
+    hline(p, strip.left(), strip.right(), limit, INK)
+    for first, last in d.hours.spans:
+        a, b = (x_of(t.hour + t.minute / 60) for t in (first, last))
+        p.setPen(QPen(QColor(INK), 2))
+        p.setBrush(QColor(PAPER))
+        p.drawRect(QRectF(a, strip.top(), max(b - a, 2.0), strip.height()))
+    vline(p, x_of(d.planned.hour + d.planned.minute / 60), strip.top() - 4, strip.bottom() + 4, BLUE, 2)
+    for hour in range(0, 25, 2):
+        at = "left" if hour == 0 else "right" if hour == 24 else "centre"
+        text(p, x_of(hour), strip.bottom() + 10, f"{hour:02d}", 10, 400, INK2, at)
+
+
+def draw_takes(p: QPainter, box: QRectF, d: TakeList) -> None:
+    """The takes with their reasons; what is often forgotten has a mark of its own."""
+    room = _panel(p, box, "What to film or note, and why (squares: often forgotten)")
+    y, across = room.top() + 4, room.width() / 2 - 8
+    half = -(-len(d.takes) // 2)
+    for i, t in enumerate(d.takes):
+        if i == half:
+            y = room.top() + 4
+        x = room.left() + (across + 16 if i >= half else 0)
+        mark(p, "watch" if t.forgotten else "sound", x + 6, y)
+        y = wrapped(p, x + 18, y, across - 20, t.what[0].upper() + t.what[1:], 12, 15, 600, INK, 2)
+        y = wrapped(p, x + 18, y, across - 20, t.why, 11, 14, 400, INK2, 2) + 8
+        if y > room.bottom() - 16:
+            break
+
+
+DRAWINGS: dict[str, Draw] = {
+    "lens": draw_lens,
+    "shutter": draw_shutter,
+    "miniature": draw_miniature,
+    "shadow": draw_shadow,
+    "takes": draw_takes,
+}

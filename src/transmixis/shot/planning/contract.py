@@ -1,0 +1,79 @@
+"""What a question of the plan is: inputs with units, and an answer with readings, cautions and what to film."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from pydantic import BaseModel, ValidationError
+
+from transmixis.core.errors import UserError
+from transmixis.core.readings import Reading
+from transmixis.shot.model import Shot
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A line of the shoot list: what, why or how, and whether it is what people forget."""
+
+    what: str
+    why: str
+    forgotten: bool = False
+
+
+@dataclass(frozen=True)
+class PlanProposal:
+    """Values by input, and the reason with its numbers."""
+
+    values: dict[str, Any]
+    reason: str
+
+
+@dataclass(frozen=True)
+class Answer:
+    """`words`: the answer in one line. `rows`: figures (name, value with unit). `drawing`: plain values for the drawing."""
+
+    words: str
+    readings: tuple[Reading, ...] = ()
+    rows: tuple[tuple[str, str], ...] = ()
+    cautions: tuple[str, ...] = ()
+    entries: tuple[Entry, ...] = ()
+    proposal: PlanProposal | None = None
+    drawing: Any = None
+
+
+class Question(ABC):
+    """One question. Instances hold no state; `answer` is quick enough to follow a number that is dragged."""
+
+    kind: ClassVar[str]
+    title: ClassVar[str]
+    says: ClassVar[str]
+    Params: ClassVar[type[BaseModel]]
+
+    @abstractmethod
+    def answer(self, params: Any, shot: Shot) -> Answer:
+        """The answer for these inputs. Raises UserError for inputs that cannot be."""
+
+    def params(self, values: dict[str, Any]) -> BaseModel:
+        """Checked inputs. Raises UserError naming the one that is wrong."""
+        try:
+            return self.Params.model_validate(values)
+        except ValidationError as e:
+            first = e.errors()[0]
+            raise UserError(f"{self.title} {'.'.join(map(str, first['loc']))}: {first['msg'].lower()}; set it anew.") from e
+
+    def of_shot(self, shot: Shot) -> Answer:
+        """The answer to what the shot's plan says."""
+        return self.answer(self.params(dict(shot.plan.get(self.kind, {}))), shot)
+
+
+def with_plan(shot: Shot, kind: str, values: dict[str, Any]) -> Shot:
+    """The shot with some inputs of a question set."""
+    return shot.model_copy(update={"plan": {**shot.plan, kind: {**shot.plan.get(kind, {}), **values}}})
+
+
+def worst_ratio(answer: Answer) -> float | None:
+    """The largest ratio of an answer's readings; None if it has none."""
+    known = [r.ratio for r in answer.readings if r.ratio is not None]
+    return max(known) if known else None

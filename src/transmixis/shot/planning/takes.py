@@ -1,0 +1,40 @@
+"""What is the trick?"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from transmixis.core.plan.takes import CAMERAS, TRICKS, take_list
+from transmixis.shot.model import Shot
+from transmixis.shot.planning.contract import Answer, Entry, Question
+from transmixis.shot.steps import KINDS, kind_of
+from transmixis.shot.steps.params import Params, choice, hidden
+
+
+class TakesParams(Params):
+    camera: str = choice("locked off", CAMERAS, "Camera", "How the camera stands or moves.")
+    tricks: tuple[str, ...] = hidden(())
+
+
+class TakesQuestion(Question):
+    kind, title = "takes", "What is the trick?"
+    says = "What must be filmed for it, why, what people forget, who must agree."
+    Params = TakesParams
+
+    def answer(self, params: Any, shot: Shot) -> Answer:
+        tricks = tuple(t for t in params.tricks if t in TRICKS)
+        if not tricks:
+            return Answer("Not answered: choose what happens in the shot.")
+        found = take_list(tricks, params.camera)
+        steps = [kind_of(s).title for s in found.steps if s in KINDS]
+        forgotten = sum(t.forgotten for t in found.takes)
+        return Answer(
+            f"{len(found.takes)} things to film or note, {forgotten} of them often forgotten.",
+            rows=(
+                ("must agree", ", ".join(found.agree) or "nobody but you"),
+                ("steps of the work order", ", ".join(steps) or "none yet"),
+            ),
+            cautions=found.cautions,
+            entries=tuple(Entry(t.what, t.why, t.forgotten) for t in found.takes),
+            drawing=found,
+        )

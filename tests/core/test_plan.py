@@ -1,0 +1,215 @@
+"""Planning arithmetic against handbook values and worked examples, and its properties."""
+
+from __future__ import annotations
+
+import math
+from datetime import datetime, timedelta, timezone
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.special import ellipk
+
+from transmixis.core.errors import UserError
+from transmixis.core.plan import lens, miniature, shutter, sun, timing
+from transmixis.core.plan.takes import CAMERAS, TRICKS, take_list
+
+LENGTHS = st.floats(0.5, 500)
+
+
+@pytest.mark.parametrize(("sensor", "focal", "angle"), [(36, 50, 39.598), (24.89, 35, 39.148)])
+def test_field_of_view(sensor: float, focal: float, angle: float) -> None:
+    """Pinhole geometry."""
+    assert lens.field_of_view(sensor, focal) == pytest.approx(angle, abs=5e-4)
+    assert lens.focal_for(sensor, angle) == pytest.approx(focal, rel=1e-4)
+
+
+def test_hyperfocal_and_depth_of_field() -> None:
+    """Thin-lens formula f^2 / (N c) + f: 50 mm, f/8, 0.03 mm is 10.467 m; focused there, all from half of it is sharp."""
+    found = lens.depth_of_field(50, 8, 10.467, 0.03)
+    assert found.hyperfocal == pytest.approx(10.467, abs=5e-4)
+    assert found.near == pytest.approx(found.hyperfocal / 2, rel=0.003)
+    assert lens.depth_of_field(50, 8, 10.5, 0.03).far == math.inf
+
+
+@given(focal=st.floats(8, 300), stop=st.floats(1.4, 22), distance=st.floats(0.5, 200))
+def test_depth_of_field_holds_the_distance_and_grows_with_the_stop(focal: float, stop: float, distance: float) -> None:
+    if distance * 1000 <= focal * 1.5:
+        return
+    a, b = lens.depth_of_field(focal, stop, distance, 0.02), lens.depth_of_field(focal, 2 * stop, distance, 0.02)
+    assert a.near <= distance * (1 + 1e-9)
+    assert a.far >= distance * (1 - 1e-9)
+    assert b.near <= a.near
+    assert b.far >= a.far
+
+
+@given(size=st.floats(0.01, 20), distance=LENGTHS, focal=st.floats(8, 300))
+def test_size_and_distance_are_each_other_s_inverse(size: float, distance: float, focal: float) -> None:
+    px = lens.size_px(size, distance, focal, 24.0, 1920)
+    assert lens.distance_for(size, px, focal, 24.0, 1920) == pytest.approx(distance, rel=1e-9)
+    assert lens.size_px(size, 2 * distance, focal, 24.0, 1920) == pytest.approx(px / 2, rel=1e-9)
+    back = lens.distance_for_growth(1.0, 1.1)
+    assert lens.growth(back - 1.0, back) == pytest.approx(1.1, rel=1e-9)
+
+
+def test_lens_says_what_is_wrong() -> None:
+    for wrong in (
+        lambda: lens.field_of_view(36, 0),
+        lambda: lens.focal_for(36, 190),
+        lambda: lens.depth_of_field(50, 8, 0.03, 0.03),
+    ):
+        with pytest.raises(UserError):
+            wrong()
+
+
+def test_shutter_times_and_stops() -> None:
+    """180 degrees at 24 is 1/48 s (definition); doubling the rate costs a stop."""
+    assert shutter.exposure_time(24, 180) == pytest.approx(1 / 48)
+    assert shutter.stops_against(48, 180, 24, 180) == pytest.approx(-1)
+    assert shutter.blur_px(960, 24, 180) == pytest.approx(20)
+    assert shutter.angle_for_blur(960, 24, 10) == pytest.approx(90)
+    assert shutter.slow_motion(60, 24) == pytest.approx(2.5)
+    assert shutter.pan_strobes(7, 24) == pytest.approx(1)
+
+
+def test_mains_lights_are_steady_at_their_own_angles() -> None:
+    """25 pictures under 50 Hz never flicker; 24 under 50 Hz do at 180 degrees and not at 172.8 (common practice)."""
+    assert shutter.mains_flicker(25, 180, 50) == 0
+    assert shutter.mains_flicker(24, 172.8, 50) == pytest.approx(0, abs=1e-9)
+    assert shutter.mains_flicker(24, 180, 50) > 0.01
+    assert 172.8 in shutter.safe_angles(24, 50)
+    assert 144.0 in shutter.safe_angles(24, 60)
+
+
+@given(rate=st.sampled_from([24.0, 25.0, 30.0, 48.0, 50.0, 60.0]), angle=st.floats(20, 360), mains=st.sampled_from([50.0, 60.0]))
+def test_flicker_as_computed_is_what_a_simulation_of_the_light_gives(rate: float, angle: float, mains: float) -> None:
+    t0 = np.arange(400) / rate
+    t = t0[:, None] + np.linspace(0, shutter.exposure_time(rate, angle), 501)[None, :-1]
+    light = (1 - np.cos(2 * np.pi * 2 * mains * t)).mean(axis=1)
+    assert np.abs(np.diff(light)).max() <= shutter.mains_flicker(rate, angle, mains) + 0.02
+
+
+def test_sixty_pictures_a_second_find_a_sharp_moment_and_thirty_hardly() -> None:
+    slow, fast = (shutter.sharp_moment(3000, 0.5, rate, 180, 3) for rate in (30, 60))
+    assert fast.frames > slow.frames
+    assert fast.chance > 2 * slow.chance
+    assert shutter.sharp_moment(0, 0.5, 30, 180, 3).chance == 1
+
+
+def test_the_sun_of_the_published_example() -> None:
+    """Reda & Andreas, NREL SPA, 2004: zenith 50.11162, azimuth 194.34024 degrees."""
+    place = sun.Place(39.742476, -105.1786, 1830.14, 820, 11)
+    s = sun.sun_at(place, datetime(2003, 10, 17, 12, 30, 30, tzinfo=timezone(timedelta(hours=-7))))
+    assert 90 - s.elevation == pytest.approx(50.11162, abs=1e-4)
+    assert s.azimuth == pytest.approx(194.34024, abs=2e-4)
+
+
+def test_shadows_agree_at_the_same_hour_and_say_when_else() -> None:
+    place, summer = sun.Place(57.6, -5.8), timezone(timedelta(hours=1))
+    shot = sun.sun_at(place, datetime(2026, 5, 9, 10, 40, tzinfo=summer))
+    day = datetime(2026, 5, 22, tzinfo=summer)
+    found = sun.hours_that_agree(shot, 285, place, day, 285, 10, 5)
+    assert len(found.spans) == 1
+    first, last = found.spans[0]
+    assert first < datetime(2026, 5, 22, 10, 40, tzinfo=summer) < last
+    noon = sun.compare(shot, 285, sun.sun_at(place, datetime(2026, 5, 22, 13, 20, tzinfo=summer)), 285)
+    assert noon.direction > 10
+    assert sun.compare(shot, 285, shot, 285) == sun.Agreement(0, 0)
+    assert sun.shadow_length(45) == pytest.approx(1)
+    assert sun.shadow_length(-3) == math.inf
+    assert 5 < sun.minutes_until_moved(place, day.replace(hour=12), 5) < 60
+    with pytest.raises(UserError):
+        sun.sun_at(place, datetime(2026, 5, 9))
+
+
+@given(a=st.floats(0, 360), b=st.floats(0, 360), turn=st.floats(-360, 360))
+def test_turning_all_changes_nothing(a: float, b: float, turn: float) -> None:
+    one, two = sun.Sun(a, 30), sun.Sun(b, 40)
+    first = sun.compare(one, 10, two, 50)
+    turned = sun.compare(sun.Sun(a + turn, 30), 10 + turn, sun.Sun(b + turn, 40), 50 + turn)
+    assert turned.direction == pytest.approx(first.direction, abs=1e-6)
+    assert 0 <= first.direction <= 180
+
+
+@given(direction=st.floats(-170, 170), length=st.floats(0.3, 3), tilt=st.floats(5, 40))
+def test_a_shadow_is_measured_in_the_picture_that_it_was_projected_into(direction: float, length: float, tilt: float) -> None:
+    height, size, angle = 1.6, (1920, 1080), 50.0
+    base = np.array([0.4, 6.0])
+    tip = base + length * np.array([math.sin(math.radians(direction)), math.cos(math.radians(direction))])
+    f, t = size[0] / (2 * math.tan(math.radians(angle) / 2)), math.radians(tilt)
+
+    def pixel(ground: np.ndarray) -> tuple[float, float]:
+        depth = ground[1] * math.cos(t) + height * math.sin(t)
+        down = height * math.cos(t) - ground[1] * math.sin(t)
+        return float(size[0] / 2 + f * ground[0] / depth), float(size[1] / 2 + f * down / depth)
+
+    found = sun.shadow_in_picture(pixel(base), pixel(tip), size, angle, tilt, height, thing=1.0)
+    assert found.direction == pytest.approx(direction, abs=1e-3)
+    assert found.length * height == pytest.approx(length, rel=1e-4)
+    assert found.elevation == pytest.approx(math.degrees(math.atan(1 / length)), abs=1e-2)
+    with pytest.raises(UserError, match="horizon"):
+        sun.shadow_in_picture((960, -4000), (960, 900), size, angle, 10, height)
+
+
+def test_lamps_fall_off_with_the_square() -> None:
+    assert sun.lamp_stops(1, 2) == pytest.approx(2)
+    assert sun.lamp_stops(2, 2) == 0
+
+
+def test_miniatures_after_froude() -> None:
+    """1 : 25 runs 5 times as fast: 24 becomes 120 (handbook rule)."""
+    assert miniature.froude_rate(25, 24) == pytest.approx(120)
+    m = miniature.filmed(25, 24, 50.0, 5.0, 0.5)
+    assert (m.distance, m.speed, m.stop) == pytest.approx((2.0, 1.0, 12.5))
+    assert miniature.apparent_scale(30, 1.2) == pytest.approx(25)
+    assert miniature.nearer_for_scale(4, 10, 20) == pytest.approx(2)
+    done = miniature.stop_motion(10, 24, 2)
+    assert (done.positions, done.hours) == (120, 5.0)
+    with pytest.raises(UserError):
+        miniature.froude_rate(0.5, 24)
+
+
+def test_falls_swings_and_laps() -> None:
+    """Standard gravity: 4.903 m in a second. A 1 m pendulum: 2.00641 s, and by the complete elliptic integral beyond small swings."""
+    assert timing.fall_time(4.903325) == pytest.approx(1, rel=1e-9)
+    assert timing.pendulum_period(1) == pytest.approx(2.00641, abs=1e-5)
+    for degrees, factor in ((30, 1.01741), (45, 1.03997), (60, 1.07318), (90, 1.18034)):
+        assert timing.pendulum_period(1, degrees) / timing.pendulum_period(1) == pytest.approx(factor, abs=1e-5)
+        assert factor == pytest.approx(2 / math.pi * ellipk(math.sin(math.radians(degrees) / 2) ** 2), abs=1e-5)
+    assert timing.lapse_length(90, 3, 25) == pytest.approx(10.8)  # common practice: the worked example
+    assert timing.wrap_speed(1920, 24, 10) == (240, 8.0)
+    assert timing.loop_frames(48) == (45, 45)
+    assert timing.speed_to_hit(10, 34, 5, 53) == (2.0, -13.0)
+
+
+def test_throws_fall_as_the_formula_and_air_slows_them_to_the_terminal_speed() -> None:
+    free = timing.thrown(10, 45, 24, 25)
+    assert free[24] == pytest.approx([10 * math.cos(math.pi / 4), 10 * math.sin(math.pi / 4) - timing.G / 2])
+    slow = timing.thrown(0.001, 0, 24, 24 * 20, terminal=8.0)
+    assert np.diff(slow[:, 1])[-1] * 24 == pytest.approx(-8.0, rel=1e-3)
+    assert timing.thrown(10, 45, 24, 25, terminal=1e6) == pytest.approx(free, abs=1e-4)
+
+
+def test_a_pendulum_is_let_go_at_its_height_and_comes_back_after_a_period() -> None:
+    rate = 240.0
+    period = timing.pendulum_period(0.7, 60)
+    swing = timing.pendulum(0.7, 60, rate, round(period * rate) + 1)
+    assert swing[0] == pytest.approx(60, abs=1e-6)
+    assert swing[-1] == pytest.approx(60, abs=0.1)
+    assert swing.min() == pytest.approx(-60, abs=0.1)
+
+
+def test_easing_of_the_standard() -> None:
+    """W3C CSS Easing Functions: (.42, 0, .58, 1) at a quarter and three quarters."""
+    moved = timing.eased(0, 1, 5)
+    assert moved == pytest.approx([0, 0.12916, 0.5, 0.87084, 1], abs=1e-5)
+
+
+@given(tricks=st.lists(st.sampled_from(sorted(TRICKS)), min_size=1, max_size=4), camera=st.sampled_from(CAMERAS))
+def test_tricks_combine_without_asking_twice(tricks: list[str], camera: str) -> None:
+    found = take_list(tuple(tricks), camera)
+    assert len(set(found.takes)) == len(found.takes)
+    for t in tricks:
+        assert set(take_list((t,), camera).takes) <= set(found.takes)
+    assert all(t.why for t in found.takes)
