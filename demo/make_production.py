@@ -30,6 +30,18 @@ SHOTS = {
 HOURS = {
     "KP010": (14.5, 9.0), "KP020": (22.0, 1.5), "KP030": (18.0, 1.0), "KP040": (6.0, 0.0), "KP050": (9.0, 0.0), "KP060": (11.0, 0.0),
 }  # fmt: skip
+PLANS: dict[str, dict[str, dict[str, object]]] = {
+    "KP010": {
+        "takes": {"camera": "locked off", "tricks": ["replace the background", "attach an element to a hand or tool"]},
+        "lens": {"focal": 46.0, "distance": 6.0, "size": 1.4, "depth": 0.2},
+        "shutter": {"crossing": 4.0, "angle": 172.8},
+    },
+    "KP030": {"takes": {"camera": "locked off", "tricks": ["remove a rig, person, sign, marker or reflection", "miniature"]}},
+    "KP040": {
+        "takes": {"camera": "locked off", "tricks": ["time lapse"]},
+        "shadow": {"latitude": 57.6, "longitude": -5.8, "first_hour": 10.7, "second_hour": 12.3},
+    },
+}
 RENDERED = ("KP010", "KP020", "KP030")  # coded with the camera's curve; see demo/bake/README.md. The others are sRGB
 ROLES: dict[str, Role] = {"KP060_second": "element"}
 
@@ -79,7 +91,7 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
     assert shot is not None
     estimate, spent = HOURS[code]
     shot = survey_others(first_work_order(shot, keyed=code == "KP010"), moving)
-    shot = shot.model_copy(update={"hours_estimate": estimate, "hours_spent": spent})
+    shot = shot.model_copy(update={"hours_estimate": estimate, "hours_spent": spent, "plan": PLANS.get(code, {})})
     if code == "KP010":
         shot = shot.model_copy(
             update={"cues": (Cue(frame=6, name="arm up"), Cue(frame=19, name="letter shown"), Cue(frame=33, name="arm down"))}

@@ -88,6 +88,12 @@ def _survey(window: MainWindow) -> None:
             settle(window)
         save(window, OUT / f"survey-{name}.png")
     window.survey.show_section("Findings")
+    for code, question in (("KP040", "shadow"), ("KP010", "takes")):
+        window.open_shot(code, "Plan")
+        settle(window)
+        window.plan.questions.choose(question)
+        wait_until(lambda: False, 0.2)
+        save(window, OUT / f"plan-{question}.png")
 
 
 if __name__ == "__main__":

@@ -97,6 +97,19 @@ def test_the_shoot_list_is_ticked_kept_and_written(bench: MainWindow, qtbot: Any
     assert kept["ticked"] == [what]
 
 
+def test_a_fall_is_put_on_place_as_pins(bench: MainWindow, qtbot: Any) -> None:
+    bench.show_page("plan")
+    choose(qtbot, bench, "timing")
+    assert bench.plan.put.isVisible()
+    qtbot.mouseClick(bench.plan.put, Qt.MouseButton.LeftButton)
+    pins = bench.state.shot.step("place").pins["y"]  # type: ignore[union-attr]
+    assert len(pins) > 10
+    bench.state.undo()
+    assert not bench.state.shot.step("place").pins  # type: ignore[union-attr]
+    choose(qtbot, bench, "lens")
+    assert not bench.plan.put.isVisible()
+
+
 @pytest.mark.parametrize("kind", sorted(QUESTIONS))
 def test_inputs_that_cannot_be_are_told_in_one_sentence(bench: MainWindow, qtbot: Any, kind: str) -> None:
     shot = bench.state.shot

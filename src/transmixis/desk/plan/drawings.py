@@ -17,6 +17,7 @@ from transmixis.shot.planning.lens import LensDrawing
 from transmixis.shot.planning.miniature import MiniatureDrawing
 from transmixis.shot.planning.shadow import ShadowDrawing
 from transmixis.shot.planning.shutter import ShutterDrawing
+from transmixis.shot.planning.timing import TimingDrawing
 
 Draw = Callable[[QPainter, QRectF, Any], None]
 BODY = "#B04632"
@@ -250,6 +251,45 @@ def _day(p: QPainter, box: QRectF, d: ShadowDrawing) -> None:
         text(p, x_of(hour), strip.bottom() + 10, f"{hour:02d}", 10, 400, INK2, at)
 
 
+def draw_timing(p: QPainter, box: QRectF, d: TimingDrawing) -> None:
+    """The way in the picture with a dot a frame, and right and down over the frames."""
+    way = _panel(p, QRectF(box.left(), box.top(), box.width() * 0.42, box.height()), "The way, a dot a frame")
+    over = _panel(
+        p, QRectF(box.left() + box.width() * 0.42 + 12, box.top(), box.width() * 0.58 - 12, box.height()), "Over the frames, px"
+    )
+    span = max(float(np.ptp(d.right)), float(np.ptp(d.down)) * way.width() / max(way.height(), 1), 1.0)
+    scale = (
+        min(way.width() / max(float(np.ptp(d.right)), 1), way.height() / max(float(np.ptp(d.down)), 1), way.width() / span) * 0.92
+    )
+    cx, cy = (d.right.min() + d.right.max()) / 2, (d.down.min() + d.down.max()) / 2
+    p.setPen(Qt.PenStyle.NoPen)
+    for i, (x, y) in enumerate(zip(d.right, d.down, strict=True)):
+        p.setBrush(QColor(BLUE if i in (0, len(d.right) - 1) else BODY))
+        p.drawEllipse(QPointF(way.center().x() + (x - cx) * scale, way.center().y() + (y - cy) * scale), 3, 3)
+    low, high = min(float(d.right.min()), float(d.down.min()), 0.0), max(float(d.right.max()), float(d.down.max()), 1.0)
+    first, last = float(d.frames[0]), max(float(d.frames[-1]), float(d.frames[0]) + 1)
+
+    def at(n: float, v: float) -> QPointF:
+        room = over.adjusted(44, 4, -8, -20)
+        return QPointF(
+            room.left() + (n - first) / (last - first) * room.width(),
+            room.bottom() - (v - low) / max(high - low, 1e-9) * room.height(),
+        )
+
+    for v in (low, high):
+        hline(p, at(first, v).x(), at(last, v).x(), at(first, v).y(), RULE2)
+        text(p, at(first, v).x() - 6, at(first, v).y(), f"{v:.0f}".replace("-", "\u2212"), 10, 400, INK2, "right")
+    for values, ink, name in ((d.right, BLUE, "right"), (d.down, BODY, "down")):
+        if not np.ptp(values):
+            continue
+        p.setPen(QPen(QColor(ink), 1.6))
+        p.drawPolyline(QPolygonF([at(float(n), float(v)) for n, v in zip(d.frames, values, strict=True)]))
+        end = at(float(d.frames[-1]), float(values[-1]))
+        text(p, end.x() - 4, end.y() - 8, name, 11, 600, ink, "right")
+    text(p, at(first, low).x(), over.bottom() - 4, f"frame {first:.0f}", 10, 400, INK2)
+    text(p, at(last, low).x(), over.bottom() - 4, f"{last:.0f}", 10, 400, INK2, "right")
+
+
 def draw_takes(p: QPainter, box: QRectF, d: TakeList) -> None:
     """The takes with their reasons; what is often forgotten has a mark of its own."""
     room = _panel(p, box, "What to film or note, and why (squares: often forgotten)")
@@ -267,9 +307,6 @@ def draw_takes(p: QPainter, box: QRectF, d: TakeList) -> None:
 
 
 DRAWINGS: dict[str, Draw] = {
-    "lens": draw_lens,
-    "shutter": draw_shutter,
-    "miniature": draw_miniature,
-    "shadow": draw_shadow,
-    "takes": draw_takes,
-}
+    "takes": draw_takes, "shutter": draw_shutter, "lens": draw_lens, "shadow": draw_shadow, "miniature": draw_miniature,
+    "timing": draw_timing,
+}  # fmt: skip

@@ -39,9 +39,10 @@ class Inputs(QWidget):
         """Show a question's inputs; the controls are made anew only for another question."""
         if question.kind != self._kind:
             self._build(question)
-        fields = question.Params.model_fields
+        fields, used = question.Params.model_fields, question.used(values)
         for name, ruler in self.rulers.items():
             ruler.show_value(float(values.get(name, fields[name].default)), None, 0)
+            ruler.setVisible(name in used)
         for name, box in self.choices.items():
             box.setCurrentText(str(values.get(name, fields[name].default)))
         for name, day in self.days.items():

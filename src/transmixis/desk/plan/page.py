@@ -20,6 +20,7 @@ from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PANEL, PAPER, PURPLE, R
 from transmixis.shot.model import Shot
 from transmixis.shot.planning import QUESTIONS, question_of
 from transmixis.shot.planning.contract import Answer, with_plan, worst_ratio
+from transmixis.shot.planning.timing import TimingDrawing, with_path
 
 ROW, WIDE = 60, 288
 
@@ -148,6 +149,8 @@ class PlanPage(QWidget):
         self.use = QPushButton("Use proposal")
         self.use.setObjectName("main")
         self.use.setToolTip("Sets the proposed inputs; can be undone.")
+        self.put = QPushButton("Put it on Place")
+        self.put.setToolTip("Sets a pin a frame on the shot's Place step, so that what is placed moves like this; can be undone.")
         for label in (self.reason, self.cautions):
             label.setWordWrap(True)
         self._lay_out()
@@ -155,6 +158,7 @@ class PlanPage(QWidget):
         self.inputs.dragged.connect(self._try)
         self.inputs.settled.connect(self._set)
         self.use.clicked.connect(self.use_proposal)
+        self.put.clicked.connect(self.put_on_place)
         state.opened.connect(self._if_visible)
         state.shot_changed.connect(self._if_visible)
 
@@ -198,6 +202,7 @@ class PlanPage(QWidget):
         low = QHBoxLayout()
         low.setSpacing(16)
         low.addLayout(warned, 1)
+        low.addWidget(self.put, 0, Qt.AlignmentFlag.AlignBottom)
         low.addWidget(self.card)
         right = QVBoxLayout()
         right.setContentsMargins(16, 10, 16, 12)
@@ -245,6 +250,7 @@ class PlanPage(QWidget):
         self.view.show_answer(self.questions.now, answer, trouble)
         proposal = answer.proposal if answer else None
         self.card.setVisible(proposal is not None)
+        self.put.setVisible(answer is not None and isinstance(answer.drawing, TimingDrawing))
         self.reason.setText(proposal.reason if proposal else "")
         cautions = answer.cautions if answer else ()
         self.cautions.setText("\n".join(f"•  {c}" for c in cautions) or "None for this question.")
@@ -272,6 +278,17 @@ class PlanPage(QWidget):
             if self._state.session:
                 self._state.session.document.log.add("plan", f"{question_of(kind).title} {proposal.reason}", shot.code)
             self.refresh()
+
+    def put_on_place(self) -> None:
+        """Put a timed movement on the shot's Place step as pins."""
+        shot, answer = self._state.shot, self.view.answer
+        step = next((s for s in shot.steps if s.kind == "place"), None) if shot else None
+        if not shot or not answer:
+            return
+        if step is None:
+            self._state.said.emit("This shot has no Place step yet; add one with Add step above the ledger.", "trouble")
+        elif self._state.change(f"{step.name}: {answer.words}", lambda: with_path(shot, answer, step.id)):
+            self._state.said.emit(f"{len(answer.drawing.frames)} pins set on {step.name}.", "note")
 
 
 def _answer(shot: Shot, kind: str) -> tuple[Answer | None, str]:

@@ -11,9 +11,11 @@ from transmixis.shot.planning.miniature import MiniatureQuestion
 from transmixis.shot.planning.shadow import ShadowQuestion
 from transmixis.shot.planning.shutter import ShutterQuestion
 from transmixis.shot.planning.takes import TakesQuestion
+from transmixis.shot.planning.timing import TimingQuestion
 
 QUESTIONS: dict[str, Question] = {
-    q.kind: q for q in (TakesQuestion(), ShutterQuestion(), LensQuestion(), ShadowQuestion(), MiniatureQuestion())
+    q.kind: q
+    for q in (TakesQuestion(), ShutterQuestion(), LensQuestion(), ShadowQuestion(), MiniatureQuestion(), TimingQuestion())
 }
 
 

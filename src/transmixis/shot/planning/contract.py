@@ -55,6 +55,10 @@ class Question(ABC):
     def answer(self, params: Any, shot: Shot) -> Answer:
         """The answer for these inputs. Raises UserError for inputs that cannot be."""
 
+    def used(self, values: dict[str, Any]) -> set[str]:
+        """The inputs that matter with these values; the others need not be shown."""
+        return set(self.Params.model_fields)
+
     def params(self, values: dict[str, Any]) -> BaseModel:
         """Checked inputs. Raises UserError naming the one that is wrong."""
         try:

@@ -60,10 +60,11 @@ class LensQuestion(Question):
         far = "the horizon" if math.isinf(deep.far) else f"{deep.far:.2f} m"
         proposal = None
         if grows > GROWS and back > p.distance:
+            back = math.ceil(10 * back + 1) / 10  # a little more than just enough
             focal = p.focal * back / p.distance
             proposal = PlanProposal(
-                {"distance": round(back, 1), "focal": round(min(focal, 400.0))},
-                f"From {back:.1f} m the {p.depth:g} m nearer enlarge by {GROWS:g} % only; a lens of {focal:.0f} mm shows the same from there.",
+                {"distance": back, "focal": round(min(focal, 400.0))},
+                f"From {back:.1f} m the {p.depth:g} m nearer enlarge by less than {GROWS:g} %; a lens of {focal:.0f} mm shows the same from there.",
             )
         return Answer(
             f"{angle:.1f}° wide; the subject is {px:.0f} px, sharp from {deep.near:.2f} m to {far}.",
