@@ -34,7 +34,7 @@ PLANS: dict[str, dict[str, dict[str, object]]] = {
     "KP010": {
         "takes": {"camera": "locked off", "tricks": ["replace the background", "attach an element to a hand or tool"]},
         "lens": {"focal": 46.0, "distance": 6.0, "size": 1.4, "depth": 0.2},
-        "shutter": {"crossing": 4.0, "angle": 172.8},
+        "shutter": {"crossing": 7.5, "angle": 172.8},
     },
     "KP030": {"takes": {"camera": "locked off", "tricks": ["remove a rig, person, sign, marker or reflection", "miniature"]}},
     "KP040": {

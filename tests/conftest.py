@@ -59,9 +59,9 @@ def measured_demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
     for n in range(1001, 1005):
         name = f"KP010_hero.{n}.png"
         shutil.copy(DEMO / "plates" / "KP010" / "hero" / name, target / "plates" / "KP010" / "hero" / name)
-    text = (DEMO / "shots" / "KP010" / "shot.json").read_text().replace('"length": 48', '"length": 4')
+    shot = json.loads((DEMO / "shots" / "KP010" / "shot.json").read_text())
     (target / "shots" / "KP010").mkdir(parents=True)
-    (target / "shots" / "KP010" / "shot.json").write_text(text)
+    (target / "shots" / "KP010" / "shot.json").write_text(json.dumps({**shot, "length": 4, "plan": {}}))
     production = json.loads((DEMO / "production.json").read_text())
     (target / "production.json").write_text(json.dumps({**production, "shots": ["KP010"]}))
     session = Session.open(target)

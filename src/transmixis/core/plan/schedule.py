@@ -1,0 +1,186 @@
+"""Who does what when: tasks of shots in their order, laid into the hours of people, so that deadlines are kept if they can be.
+
+Every task is done by one person; a person does one task at a time, without leaving it. Days are counted from 0, the first day;
+a task may begin when the one before it in its shot is done and its plates are in.
+"""
+
+from __future__ import annotations
+
+import math
+import random
+from dataclasses import dataclass, replace
+
+from transmixis.core.errors import UserError
+
+LOCAL_MOST = 60  # tasks: up to here the order is searched, beyond it deadlines alone order it
+ROUNDS = 12  # fresh starts of the search
+TRIALS = 6000  # tasks laid in trials, times tasks: about half a second
+HORIZON = 3650  # days
+
+
+@dataclass(frozen=True)
+class Task:
+    """A piece of work: its shot, hours, the first day it can begin, and who can do it (nobody named: anybody)."""
+
+    name: str
+    shot: str
+    hours: float
+    first_day: int = 0
+    people: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Person:
+    """Hours on each day of the week from day 0, and days off."""
+
+    name: str
+    week: tuple[float, ...]
+    off: frozenset[int] = frozenset()
+
+    def hours(self, day: int) -> float:
+        """Hours on a day."""
+        return 0.0 if day in self.off else self.week[day % len(self.week)]
+
+
+@dataclass(frozen=True)
+class Block:
+    """A task of a person from a moment to a moment, days with fractions of the day's hours."""
+
+    task: Task
+    person: str
+    start: float
+    end: float
+
+
+@dataclass(frozen=True)
+class Schedule:
+    """Blocks in order of their start; when each shot is done; lateness (days) of shots past their deadline; the shot that drives."""
+
+    blocks: tuple[Block, ...]
+    done: dict[str, float]
+    late: dict[str, float]
+    drives: str
+
+    @property
+    def end(self) -> float:
+        """When all is done."""
+        return max((b.end for b in self.blocks), default=0.0)
+
+
+def schedule(tasks: list[Task], people: list[Person], deadlines: dict[str, float]) -> Schedule:
+    """A schedule with as little lateness as the search finds, then as early an end. Raises UserError for work nobody can do."""
+    _check(tasks, people)
+    order = sorted(range(len(tasks)), key=lambda i: (deadlines.get(tasks[i].shot, math.inf), i))
+    best = _laid(order, {}, tasks, people, deadlines)
+    if len(tasks) <= LOCAL_MOST:
+        dice, trials = random.Random(1), TRIALS * 12 // max(len(tasks), 6)
+        for r in range(ROUNDS):
+            start = order if r == 0 else dice.sample(order, len(order))
+            found = _searched(start, tasks, people, deadlines, trials // ROUNDS if r else trials // 2)
+            if _cost(found, deadlines) < _cost(best, deadlines):
+                best = found
+    return best
+
+
+def what_helps(tasks: list[Task], people: list[Person], deadlines: dict[str, float]) -> list[tuple[str, float]]:
+    """What would bring the lateness down most, in days of lateness saved over all shots: two more hours a day of one person, or
+    plates a day earlier; best first."""
+    before = sum(schedule(tasks, people, deadlines).late.values())
+    found = []
+    for i, p in enumerate(people):
+        more = [*people[:i], replace(p, week=tuple(h + 2 if h > 0 else 0 for h in p.week)), *people[i + 1 :]]
+        found.append((f"two more hours a day of {p.name}", before - sum(schedule(tasks, more, deadlines).late.values())))
+    for shot in dict.fromkeys(t.shot for t in tasks if t.first_day > 0):
+        sooner = [replace(t, first_day=max(0, t.first_day - 1)) if t.shot == shot else t for t in tasks]
+        found.append((f"the plates of {shot} a day earlier", before - sum(schedule(sooner, people, deadlines).late.values())))
+    return sorted(found, key=lambda f: -f[1])
+
+
+def _check(tasks: list[Task], people: list[Person]) -> None:
+    names = {p.name for p in people if any(h > 0 for h in p.week)}
+    if tasks and not names:
+        raise UserError("Nobody has any hours; give the people of the production hours on some days of the week.")
+    for t in tasks:
+        if t.people and not names & set(t.people):
+            raise UserError(f"Nobody who can do '{t.name}' of {t.shot} has any hours; name somebody else.")
+
+
+def _cost(s: Schedule, deadlines: dict[str, float]) -> tuple[float, float, float]:
+    return round(sum(s.late.values()), 6), round(s.end, 6), round(sum(s.done.values()), 6)
+
+
+def _searched(order: list[int], tasks: list[Task], people: list[Person], deadlines: dict[str, float], trials: int) -> Schedule:
+    """Move tasks in the order, and hand them to others, as long as that helps and trials are left."""
+    order, who = list(order), dict[int, str]()
+    best = _laid(order, who, tasks, people, deadlines)
+    better = True
+    while better:
+        better = False
+        for trial_order, trial_who in _neighbours(order, who, tasks, people):
+            trials -= 1
+            if trials < 0:
+                return best
+            found = _laid(trial_order, trial_who, tasks, people, deadlines)
+            if _cost(found, deadlines) < _cost(best, deadlines):
+                order, who, best, better = trial_order, trial_who, found, True
+                break
+    return best
+
+
+def _neighbours(order: list[int], who: dict[int, str], tasks: list[Task], people: list[Person]):  # type: ignore[no-untyped-def]
+    for i in range(len(order)):
+        for j in range(len(order)):
+            if i != j:
+                moved = [*order[:i], *order[i + 1 :]]
+                moved.insert(j, order[i])
+                yield moved, who
+    for i in range(len(tasks)):
+        for p in people:
+            if (not tasks[i].people or p.name in tasks[i].people) and who.get(i) != p.name:
+                yield order, {**who, i: p.name}
+        if i in who:
+            yield order, {k: v for k, v in who.items() if k != i}
+
+
+def _laid(
+    order: list[int], who: dict[int, str], tasks: list[Task], people: list[Person], deadlines: dict[str, float]
+) -> Schedule:
+    """Lay tasks into people's hours in this order; each with who it is given to, else with whom it is done first."""
+    free = {p.name: 0.0 for p in people}
+    ready: dict[str, float] = {}
+    by_shot: dict[str, list[int]] = {}
+    for i, t in enumerate(tasks):
+        by_shot.setdefault(t.shot, []).append(i)
+    blocks = []
+    for k in order:
+        i = by_shot[tasks[k].shot].pop(0)  # a shot's tasks keep their own order
+        t = tasks[i]
+        able = [p for p in people if (not t.people or p.name in t.people) and any(h > 0 for h in p.week)]
+        given = [p for p in able if p.name == who.get(i)] or able
+        begin = max(ready.get(t.shot, 0.0), float(t.first_day))
+        spans = [(*_span(p, max(begin, free[p.name]), t.hours), p.name) for p in given]
+        start, end, name = min(spans, key=lambda s: (round(s[1], 9), -free[s[2]]))  # of two, the one who would wait less
+        free[name], ready[t.shot] = end, end
+        blocks.append(Block(t, name, start, end))
+    late = {s: max(0.0, d - deadlines[s]) for s, d in ready.items() if s in deadlines}
+    slack = {s: deadlines[s] - d for s, d in ready.items() if s in deadlines}
+    drives = min(slack, key=lambda s: slack[s]) if slack else max(ready, key=lambda s: ready[s], default="")
+    return Schedule(tuple(sorted(blocks, key=lambda b: (b.start, b.end))), ready, late, drives)
+
+
+def _span(p: Person, begin: float, hours: float) -> tuple[float, float]:
+    """When a person who is free from `begin` starts and ends work of so many hours."""
+    day, share = int(begin), begin - int(begin)
+    start: float | None = None
+    left = hours
+    while day < HORIZON:
+        there = p.hours(day)
+        usable = there * (1 - share)
+        if usable > 1e-9:
+            if start is None:
+                start = day + share
+            if left <= usable + 1e-9:
+                return start, day + share + left / there
+            left -= usable
+        day, share = day + 1, 0.0
+    raise UserError(f"{p.name} cannot do it within ten years; give more hours, or fewer days off.")
