@@ -13,10 +13,14 @@ from pathlib import Path
 import keyplates as kp
 import numpy as np
 import pytest
+from hypothesis import settings
 from tinyplates import tiny_frame
 
 from transmixis.media.still import write_still
 from transmixis.shot.session import Session
+
+settings.register_profile("untimed", deadline=None)  # speed is measured as a ratio (make bench), never by a test's clock
+settings.load_profile("untimed")
 
 ROOT = Path(__file__).resolve().parents[1]
 DEMO = ROOT / "demo" / "kite_post"
