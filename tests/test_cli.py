@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from tinyplates import tiny_frame
+from typer.testing import CliRunner
 
 from transmixis.media.source import open_source
 
@@ -108,8 +109,19 @@ def test_demo_without_a_window(tmp_path: Path, demo_copy: Path) -> None:
 
 
 def test_help_of_every_command() -> None:
-    for name in ("demo", "open", "new", "add", "survey", "key", "render", "check", "info"):
-        assert "Usage" in run(name, "--help").stdout
+    """In this process: every command there is, its help made from its own words."""
+    import transmixis.cli
+    from transmixis.cli.common import app
+
+    names = [c.name or c.callback.__name__ for c in app.registered_commands if c.callback]
+    assert {"demo", "open", "new", "add", "survey", "key", "render", "check", "info", "plan", "join"} <= {
+        n.replace("_", "-") for n in names
+    }
+    assert transmixis.cli.main
+    for name in names:
+        shown = CliRunner().invoke(app, [name, "--help"])
+        assert shown.exit_code == 0, name
+        assert "Usage" in shown.output
 
 
 def test_mends_and_picks_on_a_plate_without_a_production(tmp_path: Path) -> None:
