@@ -10,22 +10,21 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QTableWidgetItem,
     QVBoxLayout,
-    QWidget,
 )
 
+from transmixis.desk.page import Page
 from transmixis.desk.state import State
 from transmixis.desk.tables import plain_table
 
 ALL = "everything"
 
 
-class LogPage(QWidget):
+class LogPage(Page):
     """A table of the log's entries, to be searched and narrowed; a line of one's own can be added."""
 
     def __init__(self, state: State) -> None:
-        super().__init__()
+        super().__init__(state)
         self.setObjectName("page")
-        self._state = state
         self.search, self.kind = QLineEdit(), QComboBox()
         self.table = plain_table(("When", "Shot", "Kind", "What"), (150, 80, 140), (3,))
         self.own, self.add = QLineEdit(), QPushButton("Write down")
@@ -55,15 +54,6 @@ class LogPage(QWidget):
         self.kind.activated.connect(lambda _: self._fill())
         self.add.clicked.connect(self._write)
         self.own.returnPressed.connect(self._write)
-        state.opened.connect(self.refresh)
-        state.shot_changed.connect(self._if_visible)
-
-    def _if_visible(self) -> None:
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
 
     def refresh(self) -> None:
         """Read the log anew."""

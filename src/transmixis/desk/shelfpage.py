@@ -16,6 +16,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.types import Array
 from transmixis.desk.engine import AHEAD, MEASURE
 from transmixis.desk.marks import text, vline, wrapped
+from transmixis.desk.page import Page
 from transmixis.desk.state import State
 from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, WELL
 from transmixis.shot.model import Element
@@ -111,13 +112,12 @@ class ElementCard(QWidget):
         vline(p, left + (e.peak - 0.5) / e.count * width, y - 2, y + 6, INK, 2)
 
 
-class ShelfPage(QWidget):
+class ShelfPage(Page):
     """All elements, narrowed by words and measures; add and take off."""
 
     def __init__(self, state: State) -> None:
-        super().__init__()
+        super().__init__(state)
         self.setObjectName("page")
-        self._state = state
         self.chosen = ""
         self.cards: list[ElementCard] = []
         self.search, self.add, self.off = QLineEdit(), QPushButton("Put on the shelf …"), QPushButton("Take off")
@@ -151,15 +151,6 @@ class ShelfPage(QWidget):
         self.add.clicked.connect(self.ask_files)
         self.off.clicked.connect(self.take_off)
         self.use.clicked.connect(self.add_to_shot)
-        state.opened.connect(self._if_visible)
-        state.shot_changed.connect(self._if_visible)
-
-    def _if_visible(self) -> None:
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
 
     def resizeEvent(self, event: object) -> None:
         self._arrange()

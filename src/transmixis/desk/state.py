@@ -99,6 +99,7 @@ class State(QObject):
             "findings",
             "shelf",
             "put",
+            "spots",
             "survey-freeze",
             "survey-join",
             "survey-clean",

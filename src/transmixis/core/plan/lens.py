@@ -78,12 +78,6 @@ def distance_for_growth(depth: float, most: float) -> float:
     return depth * most / (most - 1)
 
 
-def looks_down(height: float, aim_height: float, distance: float) -> float:
-    """Tilt (degrees, down positive) of a camera at `height` m that aims at `aim_height` m from `distance` m away."""
-    _positive(distance=distance)
-    return math.degrees(math.atan2(height - aim_height, distance))
-
-
 def _positive(**values: float) -> None:
     for name, v in values.items():
         if not v > 0:

@@ -137,11 +137,10 @@ def hours_that_agree(
 ) -> Hours:  # fmt: skip
     """When on a day the Sun gives shadows like `wanted` as seen by a camera that looks to `camera_there`."""
     times, azimuth, elevation = day_of(place, day, step)
-    ratio = np.full(len(times), np.inf)
-    for i, (a, e) in enumerate(zip(azimuth, elevation, strict=True)):
-        if e > LOWEST:
-            d = compare(wanted, camera, Sun(float(a), float(e)), camera_there)
-            ratio[i] = max(d.direction / most_direction, d.height / most_height)
+    there, here = azimuth + 180 - camera_there, shadow_bearing(wanted.azimuth) - camera
+    direction = np.abs((there - here + 180) % 360 - 180)
+    worse = np.maximum(direction / most_direction, np.abs(elevation - wanted.elevation) / most_height)
+    ratio = np.where(elevation > LOWEST, worse, np.inf)
     fine = np.concatenate([[False], ratio <= 1, [False]])
     starts, ends = np.flatnonzero(fine[1:] & ~fine[:-1]), np.flatnonzero(~fine[1:] & fine[:-1]) - 1
     spans = tuple((times[int(a)], times[int(b)]) for a, b in zip(starts, ends, strict=True))
@@ -152,9 +151,10 @@ def hours_that_agree(
 def minutes_until_moved(place: Place, when: datetime, most: float) -> float:
     """Minutes until the Sun has moved by `most` degrees on the sky."""
     first = sun_at(place, when)
-    for minute in range(1, 24 * 60):
-        now = sun_at(place, when + timedelta(minutes=minute))
-        if _between(first, now) >= most:
+    # it goes round by 13.7 degrees an hour at least
+    times = tuple(when + timedelta(minutes=k) for k in range(1, min(24 * 60, round(most / 13 * 60) + 5)))
+    for minute, (azimuth, elevation) in enumerate(zip(*_positions(place, times), strict=True), 1):
+        if _between(first, Sun(float(azimuth), float(elevation))) >= most:
             return float(minute)
     return math.inf
 

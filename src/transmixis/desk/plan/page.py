@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollAre
 from transmixis.core.errors import UserError
 from transmixis.core.readings import FAULT
 from transmixis.desk.marks import hline, mark, text, wrapped
+from transmixis.desk.page import Page
 from transmixis.desk.plan.drawings import DRAWINGS
 from transmixis.desk.plan.inputs import Inputs
 from transmixis.desk.plan.shootlist import ShootList
@@ -133,13 +134,12 @@ class AnswerView(QWidget):
             draw(p, QRectF(0, below, self.width(), self.height() - below - 12), a.drawing)
 
 
-class PlanPage(QWidget):
+class PlanPage(Page):
     """Lays the parts out and keeps them in step with the document."""
 
     def __init__(self, state: State) -> None:
-        super().__init__()
+        super().__init__(state)
         self.setObjectName("page")
-        self._state = state
         self.questions, self.view = QuestionList(), AnswerView()
         self.inputs, self.list = Inputs(), ShootList(state)
         self.title, self.says = QLabel(""), QLabel("")
@@ -159,8 +159,6 @@ class PlanPage(QWidget):
         self.inputs.settled.connect(self._set)
         self.use.clicked.connect(self.use_proposal)
         self.put.clicked.connect(self.put_on_place)
-        state.opened.connect(self._if_visible)
-        state.shot_changed.connect(self._if_visible)
 
     def _lay_out(self) -> None:
         left = QVBoxLayout()
@@ -223,28 +221,20 @@ class PlanPage(QWidget):
 
     # -- following the document
 
-    def _if_visible(self) -> None:
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
-
     def refresh(self) -> None:
         """Follow the shot."""
         shot = self._state.shot
         if shot is None:
             return
-        self.questions.answers = {k: (_answer(shot, k)[0], k in shot.plan) for k in QUESTIONS}
-        self.questions.update()
         question = question_of(self.questions.now)
+        found = {k: _answer(shot, k) for k in QUESTIONS if k in shot.plan or k == question.kind}
+        self.questions.answers = {k: (a, k in shot.plan) for k, (a, _) in found.items()}
+        self.questions.update()
         self.title.setText(question.title)
         self.says.setText(question.says)
         self.inputs.show_question(question, shot.plan.get(question.kind, {}))
-        self._show(*_answer(shot, question.kind))
-        self.list.show_answers(
-            [(q.title, a) for k, q in QUESTIONS.items() if k in shot.plan and (a := self.questions.answers[k][0])]
-        )
+        self._show(*found[question.kind])
+        self.list.show_answers([(q.title, a) for k, q in QUESTIONS.items() if k in shot.plan and (a := found[k][0])])
 
     def _show(self, answer: Answer | None, trouble: str) -> None:
         self.view.show_answer(self.questions.now, answer, trouble)

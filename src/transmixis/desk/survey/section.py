@@ -9,9 +9,11 @@ import cv2
 import numpy as np
 from PyQt6 import sip
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QComboBox, QLabel, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel
 
+from transmixis.core.errors import UserError
 from transmixis.desk.engine import LOOK
+from transmixis.desk.page import Page
 from transmixis.desk.state import State
 from transmixis.desk.survey.scanning import when_scanned
 from transmixis.desk.viewimage import picture_image
@@ -19,31 +21,17 @@ from transmixis.shot.model import Cue, Plate
 from transmixis.shot.render import Renderer
 
 
-class Section(QWidget):
+class Section(Page):
     """A part of the page. `refresh` is called when it comes to be seen and when the shot changes while it is."""
 
     tag = "survey-section"
 
     def __init__(self, state: State) -> None:
-        super().__init__()
-        self._state = state
+        super().__init__(state)
         self.note = QLabel("")
         self.note.setObjectName("note")
         self.note.setWordWrap(True)
         self._asked: object = None
-        state.opened.connect(self._if_visible)
-        state.shot_changed.connect(self._if_visible)
-
-    def _if_visible(self) -> None:
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Show what the shot has now."""
-        raise NotImplementedError
 
     def ask(self, refs: tuple[str, ...], work: Callable[[Renderer], Any], done: Callable[[Any], None]) -> bool:
         """Scan the plates, then work; False if the same has been asked for already. A later question takes an earlier one back."""
@@ -114,7 +102,7 @@ class PlateChoice(QComboBox):
         for plate in shot.plates if shot and session else ():
             try:
                 count = session.material.source(plate).info.count  # type: ignore[union-attr]
-            except Exception:
+            except UserError:  # what cannot be opened is told by the findings
                 continue
             if self._fits(plate, count):
                 self.addItem(plate.name or plate.id, f"plate:{plate.id}")
