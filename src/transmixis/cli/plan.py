@@ -16,7 +16,7 @@ from transmixis.shot.model import Shot
 from transmixis.shot.planning import QUESTIONS, question_of
 from transmixis.shot.planning.contract import Answer, Question
 
-LISTS = {"tricks"}  # inputs that take several words, parted by semicolons
+LISTS = {"tricks", "colours"}  # inputs that take several words, parted by semicolons
 
 
 @app.command()

@@ -7,7 +7,9 @@ from transmixis.core.readings import FAULT, SOUND, WATCH, Reading
 from transmixis.shot.model import Shot
 from transmixis.shot.planning.contract import Question
 from transmixis.shot.planning.lens import LensQuestion
+from transmixis.shot.planning.markers import MarkersQuestion
 from transmixis.shot.planning.miniature import MiniatureQuestion
+from transmixis.shot.planning.screen import ScreenQuestion
 from transmixis.shot.planning.shadow import ShadowQuestion
 from transmixis.shot.planning.shutter import ShutterQuestion
 from transmixis.shot.planning.takes import TakesQuestion
@@ -15,7 +17,7 @@ from transmixis.shot.planning.timing import TimingQuestion
 
 QUESTIONS: dict[str, Question] = {
     q.kind: q
-    for q in (TakesQuestion(), ShutterQuestion(), LensQuestion(), ShadowQuestion(), MiniatureQuestion(), TimingQuestion())
+    for q in (TakesQuestion(), ScreenQuestion(), MarkersQuestion(), ShutterQuestion(), LensQuestion(), ShadowQuestion(), MiniatureQuestion(), TimingQuestion())
 }
 
 

@@ -44,12 +44,13 @@ class Answer:
 
 
 class Question(ABC):
-    """One question. Instances hold no state; `answer` is quick enough to follow a number that is dragged."""
+    """One question. Instances hold no state; `answer` is quick enough to follow a number that is dragged, unless it is slow."""
 
     kind: ClassVar[str]
     title: ClassVar[str]
     says: ClassVar[str]
     Params: ClassVar[type[BaseModel]]
+    slow: ClassVar[bool] = False  # simulates: its answer is found beside the window, not in it
 
     @abstractmethod
     def answer(self, params: Any, shot: Shot) -> Answer:
