@@ -121,8 +121,9 @@ def test_a_date_that_cannot_be_kept_is_said_and_what_would_help() -> None:
     assert found.late["A"] > 0
     assert found.late["B"] == 0
     helps = what_helps(tasks, people, {"A": 4.0, "B": 10.0})
-    assert helps[0][1] > 0
-    assert {w for w, _ in helps} == {"two more hours a day of Ada", "the plates of A a day earlier"}
+    assert helps[0].saved > 0
+    assert {(h.kind, h.whose) for h in helps} == {("hours", "Ada"), ("plates", "A")}
+    assert helps[0].left < found.late["A"]
     with pytest.raises(UserError, match="Nobody"):
         schedule([Task("x", "A", 1, people=("Eve",))], people, {})
     with pytest.raises(UserError, match="hours"):

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT, SOUND, UNKNOWN, WATCH, Reading, worst
-from transmixis.desk.engine import MEASURE, PROPOSE, Engine
+from transmixis.desk.engine import LOOK, MEASURE, PROPOSE, Engine
 from transmixis.shot.contract import Proposal, SurveyKind
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.pins import params_at, remove_pin, set_pin
@@ -99,6 +99,9 @@ class State(QObject):
             "findings",
             "shelf",
             "put",
+            "plan",
+            "plan-state",
+            "schedule",
             "spots",
             "survey-freeze",
             "survey-join",
@@ -369,8 +372,15 @@ class State(QObject):
         if shot is None:
             return "none", 0
         if self._plan_known is None or self._plan_known[0] is not shot:
-            self._plan_known = (shot, plan_state(shot))
+            before = self._plan_known[1] if self._plan_known and self._plan_known[0].code == shot.code else ("open", 0)
+            self._plan_known = (shot, before)
+            film = self.session.document.film if self.session else None
+            self.engine.ask(LOOK, lambda: plan_state(shot, film), lambda found: self._take_plan(shot, found), tag="plan-state")
         return self._plan_known[1]
+
+    def _take_plan(self, shot: Shot, found: tuple[str, int]) -> None:
+        self._plan_known = (shot, found)
+        self.readings_changed.emit("plan")
 
     def go_to(self, finding: Finding) -> None:
         """Go to a finding's worst frame, its step, and its place in the picture."""

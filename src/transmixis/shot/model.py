@@ -5,21 +5,18 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import Field, field_validator
+
+from transmixis.shot.office import Agreement, Day, Scenario, Work, Worker
+from transmixis.shot.record import STAGES, Record, Stage
+
+__all__ = ["STAGES", "Record", "Stage"]
 
 SCHEMA = 1
 
 Role = Literal["hero", "clean", "background", "element", "reference", "still"]
 ROLES: tuple[Role, ...] = ("hero", "clean", "background", "element", "reference", "still")
-Stage = Literal["Plan", "Survey", "Matte", "Motion", "Repair", "Build", "Check", "Deliver"]
-STAGES: tuple[Stage, ...] = ("Plan", "Survey", "Matte", "Motion", "Repair", "Build", "Check", "Deliver")
 Easing = Literal["hold", "linear", "smooth", "bezier"]
-
-
-class Record(BaseModel):
-    """Base of all documents: frozen, and strict about unknown fields, so that a wrong file is told and not half-read."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
 
 class Pin(Record):
@@ -95,6 +92,11 @@ class Shot(Record):
     delivered: str = ""
     plan: dict[str, dict[str, Any]] = Field(default_factory=dict)  # inputs of the questions before the shoot, by question
     ticked: tuple[str, ...] = ()  # lines of the shoot list that are done
+    work: tuple[Work, ...] = ()  # its tasks in order; none: hours_estimate and hours_spent stand for all
+    due: Day = ""  # a date of its own; else the scenario's
+    plates_due: Day = ""  # when its last plate comes in
+    waits_for: str = ""
+    agreements: tuple[Agreement, ...] = ()
 
     @field_validator("rate")
     @classmethod
@@ -172,6 +174,10 @@ class Production(Record):
     name: str
     rate: str = "24"
     shots: tuple[str, ...] = ()
+    people: tuple[Worker, ...] = ()
+    scenarios: tuple[Scenario, ...] = ()
+    scenario: str = ""  # the one that is worked towards; else the first
+    day: Day = ""  # the day that counts as today; '' is the clock's
 
 
 class Film(Record):

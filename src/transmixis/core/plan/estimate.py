@@ -9,7 +9,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+import numpy as np
+
 from transmixis.core.errors import UserError
+from transmixis.core.types import Array
 
 PRIOR, NOISE = 0.45, 0.35  # natural log: how far a new production may be off, and how far one task is off its kind (judgement)
 
@@ -83,6 +86,22 @@ def adjusted(hours: Hours, known: Learnt) -> Hours:
     mean = hours.mean * known.factor
     relative = math.hypot(hours.deviation / max(hours.mean, 1e-9), known.deviation)
     return Hours(mean, mean * relative)
+
+
+def simulated_learning(shots: int = 40, runs: int = 120, seed: int = 0) -> Array:
+    """(shots,) mean error (share of the hours a task really took, natural log) of the estimate for each shot of a simulated
+    production, as its log grows: its people work off the rates by a factor that nobody knows, tasks vary about it."""
+    rng = np.random.default_rng(seed)
+    errors = np.zeros((runs, shots))
+    for run in range(runs):
+        true = math.exp(rng.normal(0, PRIOR))
+        log: list[tuple[float, float]] = []
+        for k in range(shots):
+            guess = hours_for(Work("roto", int(rng.integers(20, 120)), motion=float(rng.random())))
+            spent = guess.mean * true * math.exp(rng.normal(0, NOISE))
+            errors[run, k] = abs(math.log(adjusted(guess, learn(log)).mean / spent))
+            log.append((guess.mean, spent))
+    return np.asarray(errors.mean(axis=0))
 
 
 def together(tasks: list[Hours]) -> Hours:

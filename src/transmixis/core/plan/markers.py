@@ -22,7 +22,8 @@ USUAL = {"position": 3, "position, rotation and scale": 5, "perspective": 9, "ca
 SHAPES = ("cross", "dot")
 ARM = 0.25  # a cross's arm is a quarter of its width
 LENS = 0.6  # px, gaussian deviation of a usual lens and sensor (judgement; the demo film's plates have 0.55)
-PATCH = 9.0  # px: a patch over a marker grows by 4 and is feathered by 5 (common practice)
+GROWN, FEATHER = 4.0, 5.0  # px: a patch over a marker is larger by 4 and feathered by 5 (common practice)
+PATCH = GROWN + FEATHER
 TRIALS = 24
 LARGEST = 40.0  # px: larger markers are followed as well as these; nothing is gained by drawing them
 
@@ -55,7 +56,9 @@ class Error:
     lost: float
 
 
-def seen(size_cm: float, distance: float, focal: float, sensor: float, width: int, speed: float, angle: float, rate: float) -> Seen:
+def seen(
+    size_cm: float, distance: float, focal: float, sensor: float, width: int, speed: float, angle: float, rate: float
+) -> Seen:
     """A marker of `size_cm` at `distance` m; it moves at `speed` m/s across the view; shutter `angle` degrees, `rate` a second."""
     if min(size_cm, distance, focal, sensor, rate) <= 0:
         raise UserError("Size, distance, lens, sensor and frame rate must be larger than nothing.")
@@ -127,7 +130,12 @@ def _line(length: float, direction: float) -> Array:
     t = np.linspace(-length / 2, length / 2, max(8, int(4 * length)))
     x, y = n // 2 + t * math.cos(math.radians(direction)), n // 2 - t * math.sin(math.radians(direction))
     i, j = np.floor(x).astype(int), np.floor(y).astype(int)
-    for di, dj, w in ((0, 0, (1 - x + i) * (1 - y + j)), (1, 0, (x - i) * (1 - y + j)), (0, 1, (1 - x + i) * (y - j)), (1, 1, (x - i) * (y - j))):
+    for di, dj, w in (
+        (0, 0, (1 - x + i) * (1 - y + j)),
+        (1, 0, (x - i) * (1 - y + j)),
+        (0, 1, (1 - x + i) * (y - j)),
+        (1, 1, (x - i) * (y - j)),
+    ):
         np.add.at(k, (j + dj, i + di), w)
     return np.asarray(k / k.sum())
 

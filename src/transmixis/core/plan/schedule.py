@@ -27,6 +27,7 @@ class Task:
     hours: float
     first_day: int = 0
     people: tuple[str, ...] = ()
+    wait: float = 0.0  # days that must pass after the shot's task before it, for somebody to look at it
 
 
 @dataclass(frozen=True)
@@ -60,6 +61,8 @@ class Schedule:
     done: dict[str, float]
     late: dict[str, float]
     drives: str
+    order: tuple[int, ...] = ()
+    who: tuple[tuple[int, str], ...] = ()
 
     @property
     def end(self) -> float:
@@ -67,12 +70,26 @@ class Schedule:
         return max((b.end for b in self.blocks), default=0.0)
 
 
-def schedule(tasks: list[Task], people: list[Person], deadlines: dict[str, float]) -> Schedule:
-    """A schedule with as little lateness as the search finds, then as early an end. Raises UserError for work nobody can do."""
+def schedule(
+    tasks: list[Task], people: list[Person], deadlines: dict[str, float], *, search: bool = True, like: Schedule | None = None
+) -> Schedule:
+    """A schedule with as little lateness as the search finds, then as early an end. Raises UserError for work nobody can do.
+
+    Without `search` it is laid by deadlines alone, at once. `like`: a schedule of as many tasks to start from; it is bettered a
+    little only.
+    """
     _check(tasks, people)
     order = sorted(range(len(tasks)), key=lambda i: (deadlines.get(tasks[i].shot, math.inf), i))
     best = _laid(order, {}, tasks, people, deadlines)
-    if len(tasks) <= LOCAL_MOST:
+    if like is not None and len(like.order) == len(tasks):
+        again = _laid(list(like.order), dict(like.who), tasks, people, deadlines)
+        best = min(best, again, key=lambda s: _cost(s, deadlines))
+        if search and len(tasks) <= LOCAL_MOST:
+            few = TRIALS // max(len(tasks), 6)
+            found = _searched(list(best.order), tasks, people, deadlines, few, dict(best.who))
+            best = min(best, found, key=lambda s: _cost(s, deadlines))
+        return best
+    if search and len(tasks) <= LOCAL_MOST:
         dice, trials = random.Random(1), TRIALS * 12 // max(len(tasks), 6)
         for r in range(ROUNDS):
             start = order if r == 0 else dice.sample(order, len(order))
@@ -82,18 +99,43 @@ def schedule(tasks: list[Task], people: list[Person], deadlines: dict[str, float
     return best
 
 
-def what_helps(tasks: list[Task], people: list[Person], deadlines: dict[str, float]) -> list[tuple[str, float]]:
-    """What would bring the lateness down most, in days of lateness saved over all shots: two more hours a day of one person, or
-    plates a day earlier; best first."""
-    before = sum(schedule(tasks, people, deadlines).late.values())
+@dataclass(frozen=True)
+class Help:
+    """Something that would bring lateness down: `kind` hours (of a person) or plates (of a shot), whose, how much (hours a day, or
+    days sooner), lateness saved over all shots (days), and what is left of it."""
+
+    kind: str
+    whose: str
+    amount: int
+    saved: float
+    left: float
+
+
+MORE_HOURS, SOONER = (1, 2), (1, 2, 4)  # hours a day, days
+
+
+def what_helps(tasks: list[Task], people: list[Person], deadlines: dict[str, float], now: Schedule | None = None) -> list[Help]:
+    """What would bring the lateness down: more hours a day of one person, or plates of a shot days earlier.
+
+    Best first; of two that do the same the one that asks for less. `now`: the schedule as it stands.
+    """
+    now = now or schedule(tasks, people, deadlines)
+    before = sum(now.late.values())
     found = []
+
+    def tried(kind: str, whose: str, amount: int, t: list[Task], p: list[Person]) -> None:
+        left = sum(schedule(t, p, deadlines, like=now).late.values())
+        found.append(Help(kind, whose, amount, max(before - left, 0.0), left))
+
     for i, p in enumerate(people):
-        more = [*people[:i], replace(p, week=tuple(h + 2 if h > 0 else 0 for h in p.week)), *people[i + 1 :]]
-        found.append((f"two more hours a day of {p.name}", before - sum(schedule(tasks, more, deadlines).late.values())))
+        for h in MORE_HOURS:
+            week = tuple(min(d + h, 24.0) if d > 0 else 0.0 for d in p.week)
+            tried("hours", p.name, h, tasks, [*people[:i], replace(p, week=week), *people[i + 1 :]])
     for shot in dict.fromkeys(t.shot for t in tasks if t.first_day > 0):
-        sooner = [replace(t, first_day=max(0, t.first_day - 1)) if t.shot == shot else t for t in tasks]
-        found.append((f"the plates of {shot} a day earlier", before - sum(schedule(sooner, people, deadlines).late.values())))
-    return sorted(found, key=lambda f: -f[1])
+        for d in SOONER:
+            sooner = [replace(t, first_day=max(0, t.first_day - d)) if t.shot == shot else t for t in tasks]
+            tried("plates", shot, d, sooner, people)
+    return sorted(found, key=lambda f: (-round(f.saved, 3), f.amount))
 
 
 def _check(tasks: list[Task], people: list[Person]) -> None:
@@ -109,9 +151,12 @@ def _cost(s: Schedule, deadlines: dict[str, float]) -> tuple[float, float, float
     return round(sum(s.late.values()), 6), round(s.end, 6), round(sum(s.done.values()), 6)
 
 
-def _searched(order: list[int], tasks: list[Task], people: list[Person], deadlines: dict[str, float], trials: int) -> Schedule:
+def _searched(
+    order: list[int], tasks: list[Task], people: list[Person], deadlines: dict[str, float], trials: int,
+    who: dict[int, str] | None = None,
+) -> Schedule:  # fmt: skip
     """Move tasks in the order, and hand them to others, as long as that helps and trials are left."""
-    order, who = list(order), dict[int, str]()
+    order, who = list(order), dict(who or {})
     best = _laid(order, who, tasks, people, deadlines)
     better = True
     while better:
@@ -157,7 +202,7 @@ def _laid(
         t = tasks[i]
         able = [p for p in people if (not t.people or p.name in t.people) and any(h > 0 for h in p.week)]
         given = [p for p in able if p.name == who.get(i)] or able
-        begin = max(ready.get(t.shot, 0.0), float(t.first_day))
+        begin = max(ready[t.shot] + t.wait if t.shot in ready else 0.0, float(t.first_day))
         spans = [(*_span(p, max(begin, free[p.name]), t.hours), p.name) for p in given]
         start, end, name = min(spans, key=lambda s: (round(s[1], 9), -free[s[2]]))  # of two, the one who would wait less
         free[name], ready[t.shot] = end, end
@@ -165,7 +210,8 @@ def _laid(
     late = {s: max(0.0, d - deadlines[s]) for s, d in ready.items() if s in deadlines}
     slack = {s: deadlines[s] - d for s, d in ready.items() if s in deadlines}
     drives = min(slack, key=lambda s: slack[s]) if slack else max(ready, key=lambda s: ready[s], default="")
-    return Schedule(tuple(sorted(blocks, key=lambda b: (b.start, b.end))), ready, late, drives)
+    blocks.sort(key=lambda b: (b.start, b.end))
+    return Schedule(tuple(blocks), ready, late, drives, tuple(order), tuple(sorted(who.items())))
 
 
 def _span(p: Person, begin: float, hours: float) -> tuple[float, float]:

@@ -108,20 +108,6 @@ def apart(a: float, b: float) -> float:
 
 
 @dataclass(frozen=True)
-class Agreement:
-    """How far the shadows of two plates lie apart: direction in the camera's view and height of the Sun, degrees."""
-
-    direction: float
-    height: float
-
-
-def compare(one: Sun, camera_one: float, two: Sun, camera_two: float) -> Agreement:
-    """Shadows of two plates laid over each other, each seen by its own camera."""
-    a, b = (in_camera(shadow_bearing(s.azimuth), c) for s, c in ((one, camera_one), (two, camera_two)))
-    return Agreement(apart(a, b), abs(one.elevation - two.elevation))
-
-
-@dataclass(frozen=True)
 class Hours:
     """Over a day: times, the worse of the two differences over its limit (1 at the limit), and the spans that agree."""
 
@@ -200,6 +186,33 @@ def _on_ground(p: tuple[float, float], size: tuple[int, int], angle: float, tilt
     if down <= 0:
         raise UserError(f"The point {p[0]:.0f}, {p[1]:.0f} lies above the horizon; mark where the shadow lies on the ground.")
     return np.array([x, forward]) * height / down
+
+
+SUN_ACROSS = 0.533  # degrees: the Sun's mean angular diameter (astronomical handbooks)
+
+
+@dataclass(frozen=True)
+class Lamp:
+    """A lamp over level ground: where it stands about the subject as the camera sees it from above (degrees; 0 beyond the subject,
+    above zero to the right, 180 at the camera), its distance along the ground and height (m), and its size across (m)."""
+
+    side: float
+    distance: float
+    height: float
+    size: float
+
+    def elevation(self, thing: float) -> float:
+        """Elevation (degrees) of its light over the top of a thing so high (m); below zero the shadow has no end."""
+        return math.degrees(math.atan2(self.height - thing, self.distance))
+
+    def across(self) -> float:
+        """Its angular diameter (degrees) at the subject: the softness of its shadows."""
+        away = math.hypot(self.distance, self.height)
+        return math.degrees(2 * math.atan(self.size / 2 / away)) if away > 0 else 180.0
+
+    def shadow(self) -> float:
+        """Where its shadows point as the camera sees it."""
+        return in_camera(self.side + 180, 0.0)
 
 
 def lamp_stops(near: float, far: float) -> float:

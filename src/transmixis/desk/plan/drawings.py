@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from typing import Any
+from datetime import datetime
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from transmixis.core.plan.sun import Hours
 from transmixis.core.plan.takes import TakeList
 from transmixis.desk.marks import hatch, hline, mark, text, vline, wrapped
 from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, RULE2, VERMILION, WELL, WHITE
@@ -19,11 +19,10 @@ from transmixis.shot.planning.shadow import ShadowDrawing
 from transmixis.shot.planning.shutter import ShutterDrawing
 from transmixis.shot.planning.timing import TimingDrawing
 
-Draw = Callable[[QPainter, QRectF, Any], None]
 BODY = "#B04632"
 
 
-def _panel(p: QPainter, box: QRectF, title: str) -> QRectF:
+def panel(p: QPainter, box: QRectF, title: str) -> QRectF:
     """A framed panel with a title; gives the room inside."""
     p.fillRect(box, QColor(PAPER))
     p.setPen(QPen(QColor(EDGE), 1))
@@ -33,7 +32,7 @@ def _panel(p: QPainter, box: QRectF, title: str) -> QRectF:
     return box.adjusted(12, 28, -12, -12)
 
 
-def _camera(p: QPainter, x: float, y: float, ink: str = INK) -> None:
+def camera(p: QPainter, x: float, y: float, ink: str = INK) -> None:
     """A camera that looks to the right."""
     p.setPen(Qt.PenStyle.NoPen)
     p.setBrush(QColor(ink))
@@ -41,7 +40,7 @@ def _camera(p: QPainter, x: float, y: float, ink: str = INK) -> None:
     p.drawPolygon(QPolygonF([QPointF(x + 4, y - 2), QPointF(x + 10, y - 6), QPointF(x + 10, y + 6), QPointF(x + 4, y + 2)]))
 
 
-def _arrow(p: QPainter, a: QPointF, b: QPointF, ink: str, width: float, *, dashed: bool = False) -> None:
+def arrow(p: QPainter, a: QPointF, b: QPointF, ink: str, width: float, *, dashed: bool = False) -> None:
     pen = QPen(QColor(ink), width)
     if dashed:
         pen.setStyle(Qt.PenStyle.DashLine)
@@ -51,8 +50,8 @@ def _arrow(p: QPainter, a: QPointF, b: QPointF, ink: str, width: float, *, dashe
 
 def draw_lens(p: QPainter, box: QRectF, d: LensDrawing) -> None:
     """From above: what the lens shows, what is sharp, where the subject stands; and the frame as the camera sees it."""
-    above = _panel(p, QRectF(box.left(), box.top(), box.width() * 0.62, box.height()), "From above")
-    seen = _panel(
+    above = panel(p, QRectF(box.left(), box.top(), box.width() * 0.62, box.height()), "From above")
+    seen = panel(
         p, QRectF(box.left() + box.width() * 0.62 + 12, box.top(), box.width() * 0.38 - 12, box.height()), "In the frame"
     )
     reach = min(max(d.distance * 2, d.near * 1.2), 4 * d.distance)
@@ -80,7 +79,7 @@ def draw_lens(p: QPainter, box: QRectF, d: LensDrawing) -> None:
     size = max(3.0, d.size / 2 * scale)
     p.drawEllipse(QPointF(x0 + d.distance * scale, y), max(3.0, 0.2 * scale), size)
     p.restore()
-    _camera(p, x0, y)
+    camera(p, x0, y)
     text(p, x0 + d.distance * scale, above.bottom() - 6, f"{d.distance:g} m", 11, 500, INK, "centre")
     text(p, x0 + d.near * scale, above.top() + 6, f"sharp from {d.near:.2f} m", 10, 400, INK2)
     frame_h = min(seen.height(), seen.width() * 9 / 16)
@@ -96,12 +95,12 @@ def draw_lens(p: QPainter, box: QRectF, d: LensDrawing) -> None:
 
 def draw_shutter(p: QPainter, box: QRectF, d: ShutterDrawing) -> None:
     """What the frame shows of a thing that crosses it; and when the shutter is open."""
-    upper = _panel(
+    upper = panel(
         p,
         QRectF(box.left(), box.top(), box.width(), box.height() * 0.62),
         "One thing on three pictures in turn, enlarged to 200 px across",
     )
-    lower = _panel(
+    lower = panel(
         p,
         QRectF(box.left(), box.top() + box.height() * 0.62 + 10, box.width(), box.height() * 0.38 - 10),
         "When the shutter is open",
@@ -132,15 +131,15 @@ def draw_shutter(p: QPainter, box: QRectF, d: ShutterDrawing) -> None:
 
 def draw_miniature(p: QPainter, box: QRectF, d: MiniatureDrawing) -> None:
     """The real thing and the model, each with the camera that sees it alike."""
-    real = _panel(p, QRectF(box.left(), box.top(), box.width(), box.height() * 0.5 - 5), "As it is to look")
-    model = _panel(
+    real = panel(p, QRectF(box.left(), box.top(), box.width(), box.height() * 0.5 - 5), "As it is to look")
+    model = panel(
         p, QRectF(box.left(), box.top() + box.height() * 0.5 + 5, box.width(), box.height() * 0.5 - 5), "As it is filmed"
     )
     for room, size, away in ((real, d.real, d.far), (model, d.model, d.near)):
         ground = room.bottom() - 14
         scale = min((room.width() - 60) / (away + size), (room.height() - 22) / size)
         hline(p, room.left(), room.right(), ground, INK2)
-        _camera(p, room.left() + 14, ground - 8)
+        camera(p, room.left() + 14, ground - 8)
         x = room.left() + 18 + away * scale
         p.fillRect(QRectF(x, ground - size * scale, max(3.0, size * scale * 0.8), size * scale), QColor(BODY))
         text(p, (room.left() + x) / 2, ground + 9, f"{away:.2f} m", 11, 400, INK2, "centre")
@@ -150,11 +149,12 @@ def draw_miniature(p: QPainter, box: QRectF, d: MiniatureDrawing) -> None:
 
 def draw_shadow(p: QPainter, box: QRectF, d: ShadowDrawing) -> None:
     """Both shadows from above and from the side, and the hours of the day that agree."""
-    top = box.height() - 96
+    top = box.height() - 96 if d.hours is not None else box.height()
     side = box.width() * 0.52
-    _from_above(p, _panel(p, QRectF(box.left(), box.top(), side - 6, top), "From above, camera at the foot"), d)
-    _from_the_side(p, _panel(p, QRectF(box.left() + side + 6, box.top(), box.width() - side - 6, top), "From the side"), d)
-    _day(p, QRectF(box.left(), box.top() + top + 10, box.width(), 86), d)
+    _from_above(p, panel(p, QRectF(box.left(), box.top(), side - 6, top), "From above, camera at the foot"), d)
+    _from_the_side(p, panel(p, QRectF(box.left() + side + 6, box.top(), box.width() - side - 6, top), "From the side"), d)
+    if d.hours is not None and d.planned is not None:
+        _day(p, QRectF(box.left(), box.top() + top + 10, box.width(), 86), d.hours, d.planned)
 
 
 def _from_above(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
@@ -172,8 +172,8 @@ def _from_above(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
         a = math.radians(angle)
         tip = QPointF(c.x() + 0.9 * r * math.sin(a), c.y() - 0.9 * r * math.cos(a))
         lamp = QPointF(c.x() - 0.9 * r * math.sin(a), c.y() + 0.9 * r * math.cos(a))
-        _arrow(p, c, tip, ink, 6, dashed=dashed)
-        _arrow(p, c, lamp, ink, 1.2, dashed=dashed)
+        arrow(p, c, tip, ink, 6, dashed=dashed)
+        arrow(p, c, lamp, ink, 1.2, dashed=dashed)
         p.setPen(QPen(QColor(ink), 1.5))
         p.setBrush(QColor(WHITE))
         p.drawEllipse(lamp, 6, 6)
@@ -194,11 +194,11 @@ def _from_the_side(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
     for k, (sun, ink, dashed) in enumerate(((d.first, INK, False), (d.second, BLUE, True))):
         y = ground + 12 + 15 * k
         if sun.elevation <= 0:
-            text(p, x, y, "the Sun is down", 11, 400, ink)
+            text(p, x, y, "below the horizon", 11, 400, ink)
             continue
         ratio = 1 / math.tan(math.radians(sun.elevation))
         end = min(x + high * ratio, room.right())
-        _arrow(
+        arrow(
             p,
             QPointF(x, ground - high),
             QPointF(x + high * ratio, ground)
@@ -221,31 +221,31 @@ def _from_the_side(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
         )
 
 
-def _day(p: QPainter, box: QRectF, d: ShadowDrawing) -> None:
+def _day(p: QPainter, box: QRectF, hours: Hours, planned: datetime) -> None:
     """Hours along, the worse reading over its limit upwards; what agrees stands clear."""
     text(p, box.left(), box.top() + 8, "When on that day they agree (worse of the two readings over its limit)", 11, 500)
     strip = QRectF(box.left(), box.top() + 18, box.width(), 46)
     p.fillRect(strip, QColor(WELL))
-    n = len(d.hours.times)
+    n = len(hours.times)
 
     def x_of(hour: float) -> float:
         return strip.left() + hour / 24 * strip.width()
 
     limit = strip.top() + strip.height() / 2
-    ratio = np.minimum(d.hours.ratio, 2.0)
-    up = np.isfinite(d.hours.ratio)
+    ratio = np.minimum(hours.ratio, 2.0)
+    up = np.isfinite(hours.ratio)
     for i in range(n - 1):
         if up[i] and ratio[i] > 1:
             a, b = strip.left() + i / (n - 1) * strip.width(), strip.left() + (i + 1) / (n - 1) * strip.width()
             high = limit - (ratio[i] - 1) * strip.height() / 2
             hatch(p, QRectF(a, high, b - a, limit - high), VERMILION)
     hline(p, strip.left(), strip.right(), limit, INK)
-    for first, last in d.hours.spans:
+    for first, last in hours.spans:
         a, b = (x_of(t.hour + t.minute / 60) for t in (first, last))
         p.setPen(QPen(QColor(INK), 2))
         p.setBrush(QColor(PAPER))
         p.drawRect(QRectF(a, strip.top(), max(b - a, 2.0), strip.height()))
-    vline(p, x_of(d.planned.hour + d.planned.minute / 60), strip.top() - 4, strip.bottom() + 4, BLUE, 2)
+    vline(p, x_of(planned.hour + planned.minute / 60), strip.top() - 4, strip.bottom() + 4, BLUE, 2)
     for hour in range(0, 25, 2):
         at = "left" if hour == 0 else "right" if hour == 24 else "centre"
         text(p, x_of(hour), strip.bottom() + 10, f"{hour:02d}", 10, 400, INK2, at)
@@ -253,8 +253,8 @@ def _day(p: QPainter, box: QRectF, d: ShadowDrawing) -> None:
 
 def draw_timing(p: QPainter, box: QRectF, d: TimingDrawing) -> None:
     """The way in the picture with a dot a frame, and right and down over the frames."""
-    way = _panel(p, QRectF(box.left(), box.top(), box.width() * 0.42, box.height()), "The way, a dot a frame")
-    over = _panel(
+    way = panel(p, QRectF(box.left(), box.top(), box.width() * 0.42, box.height()), "The way, a dot a frame")
+    over = panel(
         p, QRectF(box.left() + box.width() * 0.42 + 12, box.top(), box.width() * 0.58 - 12, box.height()), "Over the frames, px"
     )
     span = max(float(np.ptp(d.right)), float(np.ptp(d.down)) * way.width() / max(way.height(), 1), 1.0)
@@ -292,7 +292,7 @@ def draw_timing(p: QPainter, box: QRectF, d: TimingDrawing) -> None:
 
 def draw_takes(p: QPainter, box: QRectF, d: TakeList) -> None:
     """The takes with their reasons; what is often forgotten has a mark of its own."""
-    room = _panel(p, box, "What to film or note, and why (squares: often forgotten)")
+    room = panel(p, box, "What to film or note, and why (squares: often forgotten)")
     y, across = room.top() + 4, room.width() / 2 - 8
     half = -(-len(d.takes) // 2)
     for i, t in enumerate(d.takes):
@@ -304,9 +304,3 @@ def draw_takes(p: QPainter, box: QRectF, d: TakeList) -> None:
         y = wrapped(p, x + 18, y, across - 20, t.why, 11, 14, 400, INK2, 2) + 8
         if y > room.bottom() - 16:
             break
-
-
-DRAWINGS: dict[str, Draw] = {
-    "takes": draw_takes, "shutter": draw_shutter, "lens": draw_lens, "shadow": draw_shadow, "miniature": draw_miniature,
-    "timing": draw_timing,
-}  # fmt: skip

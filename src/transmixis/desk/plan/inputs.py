@@ -7,14 +7,17 @@ from typing import Any
 
 from PyQt6 import sip
 from PyQt6.QtCore import QDate, Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDateEdit, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDateEdit, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
+from transmixis.core.plan.screen import COMMON
 from transmixis.core.plan.takes import TRICKS
 from transmixis.desk.ruler import Ruler
 from transmixis.desk.theme import elided
 from transmixis.shot.planning.contract import Question
 from transmixis.shot.steps.params import facts
 
+TICKED = {"tricks": tuple(TRICKS), "colours": tuple(COMMON)}  # inputs that are lists of names, each with a box to tick
+HEADS = {"tricks": "Tricks, any number", "colours": "Stands before it"}
 DAYS = {"first_day": "First plate on", "second_day": "Second plate on"}
 
 
@@ -30,7 +33,9 @@ class Inputs(QWidget):
         self.rulers: dict[str, Ruler] = {}
         self.choices: dict[str, QComboBox] = {}
         self.days: dict[str, QDateEdit] = {}
-        self.tricks: dict[str, QCheckBox] = {}
+        self.texts: dict[str, QLineEdit] = {}
+        self.ticks: dict[str, dict[str, QCheckBox]] = {}
+        self._rows: dict[str, QWidget] = {}
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 4, 12, 4)
         self._box.setSpacing(2)
@@ -49,16 +54,23 @@ class Inputs(QWidget):
             day.blockSignals(True)
             day.setDate(QDate.fromString(str(values.get(name, fields[name].default)), Qt.DateFormat.ISODate))
             day.blockSignals(False)
-        for name, check in self.tricks.items():
-            check.blockSignals(True)
-            check.setChecked(name in values.get("tricks", ()))
-            check.blockSignals(False)
+        for name, line in self.texts.items():
+            if not line.hasFocus():
+                line.setText(str(values.get(name, fields[name].default)))
+        for name, boxes in self.ticks.items():
+            for word, check in boxes.items():
+                check.blockSignals(True)
+                check.setChecked(word in values.get(name, ()))
+                check.blockSignals(False)
+        for name, row in self._rows.items():
+            row.setVisible(name in used)
 
     def _build(self, question: Question) -> None:
         self._kind = question.kind
-        for control in (*self.rulers.values(), *self.choices.values(), *self.days.values(), *self.tricks.values()):
+        boxes = [c for group in self.ticks.values() for c in group.values()]
+        for control in (*self.rulers.values(), *self.choices.values(), *self.days.values(), *self.texts.values(), *boxes):
             control.blockSignals(True)  # a field that goes away loses the focus, and would say that it was edited
-        self.rulers, self.choices, self.days, self.tricks = {}, {}, {}, {}
+        self.rulers, self.choices, self.days, self.texts, self.ticks, self._rows = {}, {}, {}, {}, {}, {}
         while self._box.count():
             item = self._box.takeAt(0)
             widget = item.widget() if item else None
@@ -71,10 +83,12 @@ class Inputs(QWidget):
                 self._add_ruler(name, f)
             elif f["control"] == "choice":
                 self._add_choice(name, f)
+            elif f["control"] == "words":
+                self._add_text(name, f)
             elif name in DAYS:
                 self._add_day(name)
-            elif name == "tricks":
-                self._add_tricks()
+            elif name in TICKED:
+                self._add_ticks(name)
         self._box.addStretch(1)
 
     def _add_ruler(self, name: str, f: dict) -> None:
@@ -84,8 +98,9 @@ class Inputs(QWidget):
         self.rulers[name] = ruler
         self._box.addWidget(ruler)
 
-    def _row(self, words: str, control: QWidget) -> None:
+    def _row(self, name: str, words: str, control: QWidget) -> None:
         holder = QWidget()
+        self._rows[name] = holder
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 2, 0, 2)
         row.addWidget(QLabel(words))
@@ -96,11 +111,13 @@ class Inputs(QWidget):
     def _add_choice(self, name: str, f: dict) -> None:
         box = QComboBox()
         box.addItems(f["options"])
+        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        box.setMinimumContentsLength(min(max(len(o) for o in f["options"]), 13))
         box.setToolTip(f["tip"])
         box.setAccessibleName(f["words"])
         box.textActivated.connect(partial(self.settled.emit, name))
         self.choices[name] = box
-        self._row(f["words"], box)
+        self._row(name, f["words"], box)
 
     def _add_day(self, name: str) -> None:
         day = QDateEdit()
@@ -110,20 +127,39 @@ class Inputs(QWidget):
         day.setAccessibleName(DAYS[name])
         day.editingFinished.connect(partial(self._day_set, name))
         self.days[name] = day
-        self._row(DAYS[name], day)
+        self._row(name, DAYS[name], day)
 
     def _day_set(self, name: str) -> None:
         day = self.days.get(name)
         if day is not None and not sip.isdeleted(day):
             self.settled.emit(name, day.date().toString(Qt.DateFormat.ISODate))
 
-    def _add_tricks(self) -> None:
-        for name in TRICKS:
-            check = QCheckBox(elided(name[0].upper() + name[1:], 12, 400, 232))
-            check.setToolTip(name)
-            check.toggled.connect(self._tricks_changed)
-            self.tricks[name] = check
+    def _add_text(self, name: str, f: dict) -> None:
+        line = QLineEdit()
+        line.setMaxLength(200)
+        line.setToolTip(f["tip"])
+        line.setAccessibleName(f["words"])
+        line.setMinimumWidth(170)
+        line.editingFinished.connect(partial(self._text_set, name))
+        self.texts[name] = line
+        self._row(name, f["words"], line)
+
+    def _text_set(self, name: str) -> None:
+        line = self.texts.get(name)
+        if line is not None and not sip.isdeleted(line):
+            self.settled.emit(name, line.text().strip())
+
+    def _add_ticks(self, name: str) -> None:
+        head = QLabel(HEADS[name])
+        head.setObjectName("title")
+        self._box.addWidget(head)
+        self.ticks[name] = {}
+        for word in TICKED[name]:
+            check = QCheckBox(elided(word[0].upper() + word[1:], 12, 400, 232))
+            check.setToolTip(word)
+            check.toggled.connect(partial(self._ticks_changed, name))
+            self.ticks[name][word] = check
             self._box.addWidget(check)
 
-    def _tricks_changed(self) -> None:
-        self.settled.emit("tricks", [n for n, c in self.tricks.items() if c.isChecked()])
+    def _ticks_changed(self, name: str, _on: bool) -> None:
+        self.settled.emit(name, [n for n, c in self.ticks[name].items() if c.isChecked()])

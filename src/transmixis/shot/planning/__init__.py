@@ -4,21 +4,26 @@ from __future__ import annotations
 
 from transmixis.core.errors import UserError
 from transmixis.core.readings import FAULT, SOUND, WATCH, Reading
-from transmixis.shot.model import Shot
+from transmixis.shot.model import Film, Shot
+from transmixis.shot.planning.agree import AgreeQuestion
 from transmixis.shot.planning.contract import Question
+from transmixis.shot.planning.estimate import EstimateQuestion
+from transmixis.shot.planning.fix import FixQuestion
 from transmixis.shot.planning.lens import LensQuestion
 from transmixis.shot.planning.markers import MarkersQuestion
 from transmixis.shot.planning.miniature import MiniatureQuestion
 from transmixis.shot.planning.screen import ScreenQuestion
+from transmixis.shot.planning.setups import SetupsQuestion
 from transmixis.shot.planning.shadow import ShadowQuestion
 from transmixis.shot.planning.shutter import ShutterQuestion
 from transmixis.shot.planning.takes import TakesQuestion
 from transmixis.shot.planning.timing import TimingQuestion
 
-QUESTIONS: dict[str, Question] = {
-    q.kind: q
-    for q in (TakesQuestion(), ScreenQuestion(), MarkersQuestion(), ShutterQuestion(), LensQuestion(), ShadowQuestion(), MiniatureQuestion(), TimingQuestion())
-}
+_ASKED: tuple[Question, ...] = (
+    TakesQuestion(), ScreenQuestion(), MarkersQuestion(), ShutterQuestion(), LensQuestion(), SetupsQuestion(), ShadowQuestion(),
+    MiniatureQuestion(), TimingQuestion(), FixQuestion(), EstimateQuestion(), AgreeQuestion(),
+)  # fmt: skip
+QUESTIONS: dict[str, Question] = {q.kind: q for q in _ASKED}
 
 
 def question_of(kind: str) -> Question:
@@ -28,15 +33,19 @@ def question_of(kind: str) -> Question:
     return QUESTIONS[kind]
 
 
-def plan_state(shot: Shot) -> tuple[str, int]:
+def answered(shot: Shot) -> tuple[str, ...]:
+    """The questions that a shot has answers to, in order."""
+    return tuple(k for k, q in QUESTIONS.items() if q.is_answered(shot))
+
+
+def plan_state(shot: Shot, film: Film | None = None) -> tuple[str, int]:
     """Mark of the plan (none, sound, watch, fault) and how many readings of answered questions are faults."""
     readings: list[Reading] = []
-    for kind in shot.plan:
-        if kind in QUESTIONS:
-            try:
-                readings += QUESTIONS[kind].of_shot(shot).readings
-            except UserError:
-                return "fault", 1
+    for kind in answered(shot):
+        try:
+            readings += QUESTIONS[kind].of_shot(shot, film).readings
+        except UserError:
+            return "fault", 1
     states = [r.state for r in readings]
     faults = states.count(FAULT)
-    return (FAULT if faults else WATCH if WATCH in states else SOUND if shot.plan else "none"), faults
+    return (FAULT if faults else WATCH if WATCH in states else SOUND if answered(shot) else "none"), faults

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ValidationError
 
 from transmixis.core.errors import UserError
 from transmixis.core.readings import Reading
-from transmixis.shot.model import Shot
+from transmixis.shot.model import Film, Shot
 
 
 @dataclass(frozen=True)
@@ -68,9 +68,17 @@ class Question(ABC):
             first = e.errors()[0]
             raise UserError(f"{self.title} {'.'.join(map(str, first['loc']))}: {first['msg'].lower()}; set it anew.") from e
 
-    def of_shot(self, shot: Shot) -> Answer:
+    def is_answered(self, shot: Shot) -> bool:
+        """True if the shot's plan says something of it."""
+        return self.kind in shot.plan
+
+    def answer_in(self, params: Any, shot: Shot, film: Film | None) -> Answer:
+        """The answer within a film, for questions that look at more than the shot."""
+        return self.answer(params, shot)
+
+    def of_shot(self, shot: Shot, film: Film | None = None) -> Answer:
         """The answer to what the shot's plan says."""
-        return self.answer(self.params(dict(shot.plan.get(self.kind, {}))), shot)
+        return self.answer_in(self.params(dict(shot.plan.get(self.kind, {}))), shot, film)
 
 
 def with_plan(shot: Shot, kind: str, values: dict[str, Any]) -> Shot:

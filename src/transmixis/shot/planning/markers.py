@@ -33,7 +33,9 @@ SHOWN = (300, 190)  # px of the simulated picture
 
 
 class MarkersParams(Params):
-    motion: str = choice("perspective", tuple(core.NEEDED), "To be followed", "What the markers must tell; a camera needs them at several depths.")
+    motion: str = choice(
+        "perspective", tuple(core.NEEDED), "To be followed", "What the markers must tell; a camera needs them at several depths."
+    )
     wide: float = number(40.0, 1.0, 2000.0, "cm", "Object, width", "The surface that carries the markers.", step=1)
     high: float = number(30.0, 1.0, 2000.0, "cm", "Object, height", "The surface that carries the markers.", step=1)
     surface: str = choice("grey wool", tuple(SURFACES), "Its colour", "The surface under the markers.")
@@ -78,7 +80,7 @@ class MarkersQuestion(Question):
         one = _error(p.shape, seen.size, seen.blur, contrast, noise)
         wide_px, high_px = p.wide / 100 * seen.metre, p.high / 100 * seen.metre
         whole = core.error_at_edge(p.motion, layout.places, one.rms, wide_px, high_px)
-        patch = 100 * n * (seen.size + 2 * core.PATCH) ** 2 / max(wide_px * high_px, 1)
+        patch = 100 * n * (seen.size + 2 * core.GROWN + core.FEATHER) ** 2 / max(wide_px * high_px, 1)
         readings = (
             Reading("tracking error", None if math.isnan(whole) else whole, "px", ERROR_LIMIT, note="at the object's corners; by simulation" if not math.isnan(whole) else "lost in every trial"),
             Reading("lost", 100 * one.lost, "%", LOST_LIMIT, note="of the simulated frames"),
@@ -147,8 +149,16 @@ def _proposal(p: Any, shot: Shot, seen: core.Seen, whole: float, one: core.Error
     best = max(COLOURS, key=lambda c: abs(_coded(COLOURS[c]) - _coded(SURFACES[p.surface])))
     if contrast < 0.6 * abs(_coded(COLOURS[best]) - _coded(SURFACES[p.surface])):
         values["colour"] = best
-        why.append(f"{best.capitalize()} stands out {abs(_coded(COLOURS[best]) - _coded(SURFACES[p.surface])) / contrast:.1f} times as far.")
-    bad = math.isnan(whole) or whole > ERROR_LIMIT or 100 * one.lost > LOST_LIMIT or seen.size < SMALL_LIMIT or seen.blur > seen.size
+        why.append(
+            f"{best.capitalize()} stands out {abs(_coded(COLOURS[best]) - _coded(SURFACES[p.surface])) / contrast:.1f} times as far."
+        )
+    bad = (
+        math.isnan(whole)
+        or whole > ERROR_LIMIT
+        or 100 * one.lost > LOST_LIMIT
+        or seen.size < SMALL_LIMIT
+        or seen.blur > seen.size
+    )
     if bad:
         ratio = 2.0 if math.isnan(whole) else whole / ERROR_LIMIT
         need = max(seen.size * min(max(ratio, 1.0), 4.0) * 1.1, 1.2 * SMALL_LIMIT, 1.1 * seen.blur)
@@ -182,7 +192,7 @@ def _picture(p: Any, layout: core.Layout, seen: core.Seen) -> tuple[Array, bool]
         arm = core.ARM * r
         hit = (np.hypot(dx, dy) <= r) if p.shape == "dot" else ((dx <= r) & (dy <= arm)) | ((dx <= arm) & (dy <= r))
         mark[hit] = 1
-    surface, colour, behind = (np.asarray(c, np.float32) for c in (SURFACES[p.surface], COLOURS[p.colour], (0.12, 0.12, 0.12)))
+    surface, colour, behind = (np.asarray(c, np.float32) for c in (SURFACES[p.surface], COLOURS[p.colour], (0.28, 0.28, 0.28)))
     light = behind + inside[..., None] * (surface - behind)
     light = light + (mark * inside)[..., None] * (colour - light)
     if seen.blur * fine > 1:

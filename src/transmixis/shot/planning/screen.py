@@ -41,11 +41,25 @@ class ScreenParams(Params):
     high: float = number(2.4, 0.3, 20.0, "m", "Cloth, height", "As much of it as is lit.", step=0.1)
     distance: float = number(2.5, 0.1, 40.0, "m", "Behind subject", "From the subject back to the cloth.", step=0.1)
     level: float = number(
-        0.0, -4.0, 4.0, "stops", "Light on cloth", "Light on the cloth against the light on the subject; below zero less.", step=0.1
+        0.0,
+        -4.0,
+        4.0,
+        "stops",
+        "Light on cloth",
+        "Light on the cloth against the light on the subject; below zero less.",
+        step=0.1,
     )
-    uneven: float = number(0.8, 0.0, 5.0, "stops", "Uneven by", "From the dark to the bright parts of the cloth (5 to 95 %).", step=0.1)
+    uneven: float = number(
+        0.8, 0.0, 5.0, "stops", "Uneven by", "From the dark to the bright parts of the cloth (5 to 95 %).", step=0.1
+    )
     grain: float = number(
-        1.5, 0.2, 12.0, "levels", "Grain", "Noise of the camera at middle grey, in steps of 255; more at a high sensitivity.", step=0.1
+        1.5,
+        0.2,
+        12.0,
+        "levels",
+        "Grain",
+        "Noise of the camera at middle grey, in steps of 255; more at a high sensitivity.",
+        step=0.1,
     )
     colours: tuple[str, ...] = hidden(())
     measured: tuple[Measured, ...] = hidden(())
@@ -101,8 +115,11 @@ class ScreenQuestion(Question):
         return Answer(
             _words(p.cloth, own, trouble, best),
             readings,
-            tuple((f"{k} cloth", f"{f.steps:.1f} steps") for k, f in found.items())
-            + (("spill under its limit from", f"{far:.1f} m"), ("the cloth on a back", f"{100 * core.seen_face_on(p.wide, p.high, p.distance):.0f} % of its view")),
+            (
+                *((f"{k} cloth", f"{f.steps:.1f} steps") for k, f in found.items()),
+                ("spill under its limit from", f"{far:.1f} m"),
+                ("the cloth on a back", f"{100 * core.seen_face_on(p.wide, p.high, p.distance):.0f} % of its view"),
+            ),
             cautions=(
                 *(f"{n[0].upper()}{n[1:]} goes {v:.0f} % into {p.cloth}: change it, cover it, or cut it by hand." for n, v in trouble),
                 *(("Brass, glass and wet things mirror the cloth: tilt them, dull them, or keep the cloth small.",) if 100 * side > 8 else ()),
@@ -180,7 +197,12 @@ def measured_from(
         raise UserError("Draw a box on something before the screen first.")
     out: dict[str, Any] = {
         "measured": [
-            {"name": s.name, "rgb": [round(v, 6) for v in s.rgb], "spread": [round(v, 9) for v in s.spread], "share": round(s.share, 6)}
+            {
+                "name": s.name,
+                "rgb": [round(v, 6) for v in s.rgb],
+                "spread": [round(v, 9) for v in s.spread],
+                "share": round(s.share, 6),
+            }
             for s in core.measured_boxes(picture, boxes)
         ]
     }

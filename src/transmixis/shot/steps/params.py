@@ -29,6 +29,11 @@ def choice(default: str, options: tuple[str, ...], words: str, tip: str) -> Any:
     return Field(default, pattern=pattern, json_schema_extra=extra)  # type: ignore[arg-type]
 
 
+def words(default: str, name: str, tip: str) -> Any:
+    """A few words that a person writes."""
+    return Field(default, max_length=200, json_schema_extra={"words": name, "tip": tip, "control": "words"})
+
+
 def hidden(default: Any) -> Any:
     """A parameter with a control of its own, or none."""
     return Field(default, json_schema_extra={"control": "none"})

@@ -1,0 +1,159 @@
+"""The shot's tasks with their hours: what was spent, what is done, and who does it."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6 import sip
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from transmixis.core.plan.estimate import RATES
+from transmixis.desk.state import State
+from transmixis.shot.office import Work
+from transmixis.shot.planning.timetable import today_of
+from transmixis.shot.planning.work import STAGE_OF_KIND, with_more, with_work, with_work_from_order
+from transmixis.shot.workorder import unique_id
+
+HEADS = ("Stage", "Task", "Spent, h", "Done", "Who")
+WIDTHS = (64, 190, 84, 50)
+ANYBODY = "whoever is free"
+
+
+class TaskTable(QWidget):
+    """One row a task; every change is undoable, and hours go to the log book."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self._state = state
+        self.take = QPushButton("Take tasks from the work order")
+        self.take.setToolTip(
+            "Puts the tasks that the work order and the tricks ask for on the list; what is there keeps its hours."
+        )
+        self.kinds = QComboBox()
+        self.kinds.addItems(list(RATES))
+        self.kinds.setToolTip("A kind of work to add.")
+        self.add = QPushButton("Add")
+        self.add.setToolTip("Adds a task of this kind.")
+        self.table = QTableWidget(0, len(HEADS))
+        self.table.setHorizontalHeaderLabels(list(HEADS))
+        self.table.setShowGrid(False)
+        self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
+        self.table.setMinimumHeight(120)
+        rows, columns = self.table.verticalHeader(), self.table.horizontalHeader()
+        assert rows is not None
+        assert columns is not None
+        rows.hide()
+        rows.setDefaultSectionSize(28)
+        columns.setStretchLastSection(True)
+        columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for i, w in enumerate(WIDTHS):
+            self.table.setColumnWidth(i, w)
+        head = QHBoxLayout()
+        title = QLabel("Tasks")
+        title.setObjectName("title")
+        for widget in (title, self.take):
+            head.addWidget(widget)
+        head.addStretch(1)
+        head.addWidget(self.kinds)
+        head.addWidget(self.add)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addLayout(head)
+        self.none = QLabel("No tasks are kept yet: take them from the work order, then set the hours as they are spent.")
+        self.none.setObjectName("note")
+        box.addWidget(self.none)
+        box.addWidget(self.table)
+        self.take.clicked.connect(self.take_from_order)
+        self.add.clicked.connect(self.add_one)
+
+    def refresh(self) -> None:
+        """Follow the shot."""
+        shot, session = self._state.shot, self._state.session
+        if not shot or not session:
+            return
+        people = [p.name for p in session.document.film.production.people]
+        self.none.setVisible(not shot.work)
+        self.table.setVisible(bool(shot.work))
+        self.table.setRowCount(0)
+        self.table.setRowCount(len(shot.work))
+        for row, w in enumerate(shot.work):
+            self._fill(row, w, people)
+
+    def _fill(self, row: int, w: Work, people: list[str]) -> None:
+        for column, words in ((0, w.stage), (1, w.name or w.kind)):
+            item = QTableWidgetItem(words)
+            item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            self.table.setItem(row, column, item)
+        spent = QDoubleSpinBox()
+        spent.setRange(0, 10_000)
+        spent.setDecimals(2)
+        spent.setSingleStep(0.25)
+        spent.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        spent.setValue(w.spent)
+        spent.setToolTip("Hours that this task has taken so far.")
+        spent.setAccessibleName(f"Hours spent on {w.name or w.kind}")
+        spent.editingFinished.connect(partial(self._spent, w.id, spent))
+        self.table.setCellWidget(row, 2, spent)
+        done = QCheckBox()
+        done.setChecked(w.done)
+        done.setToolTip("Finished: its hours teach the estimate of the next task of this kind.")
+        done.setAccessibleName(f"{w.name or w.kind} is done")
+        done.toggled.connect(partial(self._done, w.id))
+        self.table.setCellWidget(row, 3, done)
+        who = QComboBox()
+        who.addItems([ANYBODY, *people])
+        who.setCurrentText(w.who[0] if w.who and w.who[0] in people else ANYBODY)
+        who.setToolTip("Who does it; else whoever is free first.")
+        who.textActivated.connect(partial(self._who, w.id))
+        self.table.setCellWidget(row, 4, who)
+
+    def _change(self, work_id: str, title: str, **values: object) -> None:
+        shot = self._state.shot
+        w = next((x for x in shot.work if x.id == work_id), None) if shot else None
+        if not shot or w is None or all(getattr(w, k) == v for k, v in values.items()):
+            return
+        new = w.model_copy(update=values)
+        if self._state.change(f"{w.name or w.kind}: {title}", lambda: with_work(shot, new)) and self._state.session:
+            self._state.session.document.log.add(
+                "hours", f"{w.name or w.kind}: {title}.", shot.code, task=w.id, task_kind=w.kind, spent=new.spent, done=new.done
+            )
+
+    def _spent(self, work_id: str, field: QDoubleSpinBox) -> None:
+        if not sip.isdeleted(field):
+            self._change(work_id, f"{field.value():g} h spent", spent=field.value())
+
+    def _done(self, work_id: str, on: bool) -> None:
+        session = self._state.session
+        if session:
+            day = today_of(session.document.film).isoformat() if on else ""
+            self._change(work_id, "done" if on else "not done yet", done=on, finished=day)
+
+    def _who(self, work_id: str, name: str) -> None:
+        self._change(work_id, f"done by {name}", who=() if name == ANYBODY else (name,))
+
+    def take_from_order(self) -> None:
+        """Put the work order's tasks on the list."""
+        shot = self._state.shot
+        if shot:
+            self._state.change("Take tasks from the work order", lambda: with_work_from_order(shot))
+
+    def add_one(self) -> None:
+        """Add a task of the chosen kind."""
+        shot, kind = self._state.shot, self.kinds.currentText()
+        if shot:
+            new = Work(
+                id=unique_id(kind.replace(" ", "_"), {w.id for w in shot.work}), stage=STAGE_OF_KIND[kind], kind=kind, name=kind
+            )
+            self._state.change(f"Add task {kind}", lambda: with_more(shot, new))

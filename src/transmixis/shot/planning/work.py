@@ -1,0 +1,172 @@
+"""A shot's tasks and their hours: taken from its work order and tricks, estimated, and bettered by what this film has taken so far."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from transmixis.core.plan.estimate import Hours, Learnt, adjusted, hours_for, learn, together
+from transmixis.core.plan.estimate import Work as Kind
+from transmixis.core.plan.takes import TRICKS, take_list
+from transmixis.shot.model import Film, Shot
+from transmixis.shot.office import Scenario, Work
+from transmixis.shot.record import STAGES, Stage
+from transmixis.shot.steps import KINDS
+
+LEAST_LEFT = 0.1  # of an estimate that is spent while the task is not done
+
+# the kind of work that a kind of step asks for; None: measured by itself, a few minutes of looking
+KIND_OF_STEP: dict[str, str | None] = {
+    "screen_key": "key", "garbage_matte": "roto", "place": "place and match", "match": "place and match", "steady": "track",
+    "even_out": "check", "dust": "clean plate patch", "conform": "check",
+}  # fmt: skip
+STAGE_OF_KIND: dict[str, Stage] = {
+    "key": "Matte", "cut by hand": "Matte", "roto": "Matte", "track": "Motion", "camera solve": "Motion", "paint": "Repair",
+    "clean plate patch": "Repair", "place and match": "Build", "element": "Build", "set extension": "Build", "check": "Check",
+}  # fmt: skip
+# what a trick asks for beyond its steps
+KINDS_OF_TRICK: dict[str, tuple[str, ...]] = {
+    "float or throw an object": ("cut by hand", "clean plate patch"), "remove a rig, person, sign, marker or reflection": ("clean plate patch",),
+    "duplicate a performer": ("roto",), "freeze a moment and move it": ("cut by hand",), "transform one thing into another": ("roto",),
+    "attach an element to a hand or tool": ("track", "element"), "put a picture on a screen or visor": ("track",),
+    "extend the set": ("camera solve", "set extension"), "replace the sky or a window": ("roto",), "light that the added thing gives": ("element",),
+}  # fmt: skip
+USUAL = Scenario(name="the film")
+
+
+@dataclass(frozen=True)
+class Spent:
+    """Hours of a stage or a shot: what it took so far, what it should take in all with its deviation, and whether it is done."""
+
+    spent: float
+    hours: Hours
+    done: bool
+
+
+def scenario_of(film: Film) -> Scenario:
+    """The version that is worked towards."""
+    all_ = film.production.scenarios
+    return next((s for s in all_ if s.name == film.production.scenario), all_[0] if all_ else USUAL)
+
+
+def work_from(shot: Shot) -> tuple[Work, ...]:
+    """Tasks from the work order, the tricks of the plan, and the camera; in the order of the stages."""
+    tricks = tuple(t for t in shot.plan.get("takes", {}).get("tricks", ()) if t in TRICKS)
+    camera = str(shot.plan.get("takes", {}).get("camera", "locked off"))
+    kinds = [KIND_OF_STEP.get(s.kind) for s in shot.steps]
+    if not shot.steps:
+        kinds += [KIND_OF_STEP.get(s) for s in take_list(tricks, camera).steps if s in KINDS]
+    kinds += [k for t in tricks for k in KINDS_OF_TRICK.get(t, ())]
+    if camera in ("moving", "hand-held") and "camera solve" not in kinds:
+        kinds.append("track")
+    wanted = [k for k in dict.fromkeys(kinds) if k and k != "check"]
+    made = [Work(id=k.replace(" ", "_"), stage=STAGE_OF_KIND[k], kind=k, name=k) for k in wanted]
+    made.append(Work(id="check", stage="Check", kind="check", name="look at every frame"))
+    return tuple(sorted(made, key=lambda w: STAGES.index(w.stage)))
+
+
+def with_work_from_order(shot: Shot) -> Shot:
+    """The shot with the tasks of its work order; those that it has already keep what was set and spent."""
+    have = {w.id: w for w in shot.work}
+    fresh = [have.pop(w.id, w) for w in work_from(shot)]
+    kept = [*fresh, *have.values()]
+    return shot.model_copy(update={"work": tuple(sorted(kept, key=lambda w: STAGES.index(w.stage)))})
+
+
+def with_work(shot: Shot, work: Work) -> Shot:
+    """The shot with one task replaced."""
+    return shot.model_copy(update={"work": tuple(work if w.id == work.id else w for w in shot.work)})
+
+
+def with_more(shot: Shot, work: Work) -> Shot:
+    """The shot with one more task, among those of its stage."""
+    return shot.model_copy(update={"work": tuple(sorted((*shot.work, work), key=lambda w: STAGES.index(w.stage)))})
+
+
+def raw_hours(work: Work, shot: Shot, scenario: Scenario) -> Hours:
+    """Three-point hours of a task before anything was learnt."""
+    p = shot.plan.get("estimate", {})
+    number = {k: float(p.get(k, d)) for k, d in (("edge", 1.0), ("motion", 0.3), ("blur", 0.2), ("layers", 1.0))}
+    frames = work.frames or shot.length
+    return hours_for(
+        Kind(work.kind, frames, number["edge"], number["motion"], number["blur"], round(number["layers"]), scenario.quality)
+    )
+
+
+def learnt(film: Film) -> dict[str, Learnt]:
+    """What this film's finished tasks say of each kind of work."""
+    by_kind: dict[str, list[tuple[float, float]]] = {}
+    for shot, w in finished(film):
+        by_kind.setdefault(w.kind, []).append((raw_hours(w, shot, scenario_of(film)).mean, w.spent))
+    return {k: learn(v) for k, v in by_kind.items()}
+
+
+def finished(film: Film) -> list[tuple[Shot, Work]]:
+    """Finished tasks with hours, in the order in which they were finished."""
+    done = [(s, w) for s in film.shots for w in s.work if w.done and w.spent > 0]
+    return sorted(done, key=lambda d: (d[1].finished, d[0].code))
+
+
+def record(film: Film) -> list[tuple[str, float, float, float]]:
+    """Each finished task: its shot, the hours it took, the estimate without and with what had been learnt until then."""
+    out: list[tuple[str, float, float, float]] = []
+    so_far: dict[str, list[tuple[float, float]]] = {}
+    for shot, w in finished(film):
+        raw = raw_hours(w, shot, scenario_of(film))
+        known = so_far.setdefault(w.kind, [])
+        out.append((shot.code, w.spent, raw.mean, adjusted(raw, learn(known)).mean))
+        known.append((raw.mean, w.spent))
+    return out
+
+
+def hours_of(work: Work, shot: Shot, scenario: Scenario, known: dict[str, Learnt]) -> Hours:
+    """Hours that a task should take in all."""
+    return adjusted(raw_hours(work, shot, scenario), known.get(work.kind, learn([])))
+
+
+def left_of(work: Work, hours: Hours) -> float:
+    """Hours still to be worked."""
+    return 0.0 if work.done else max(hours.mean - work.spent, LEAST_LEFT * hours.mean)
+
+
+def stage_hours(film: Film, shot: Shot, known: dict[str, Learnt] | None = None) -> dict[str, Spent]:
+    """Hours by stage, of stages that have tasks."""
+    known = learnt(film) if known is None else known
+    scenario = scenario_of(film)
+    by_stage: dict[str, list[Work]] = {}
+    for w in shot.work:
+        by_stage.setdefault(w.stage, []).append(w)
+    return {s: _sum(ws, shot, scenario, known) for s, ws in by_stage.items()}
+
+
+def _sum(ws: Iterable[Work], shot: Shot, scenario: Scenario, known: dict[str, Learnt]) -> Spent:
+    ws = list(ws)
+    hours = together([_expected(w, hours_of(w, shot, scenario, known)) for w in ws])
+    return Spent(sum(w.spent for w in ws), hours, all(w.done for w in ws))
+
+
+def _expected(w: Work, hours: Hours) -> Hours:
+    """A task that is done takes what it took."""
+    if w.done:
+        return Hours(w.spent, 0.0)
+    return Hours(max(hours.mean, w.spent + left_of(w, hours)), hours.deviation)
+
+
+def shot_hours(film: Film, shot: Shot, known: dict[str, Learnt] | None = None) -> Spent:
+    """Hours of a whole shot; without tasks, those that were set by hand."""
+    if not shot.work:
+        done = bool(shot.delivered)
+        return Spent(shot.hours_spent, Hours(shot.hours_estimate, 0.3 * shot.hours_estimate), done)
+    return _sum(shot.work, shot, scenario_of(film), learnt(film) if known is None else known)
+
+
+def left_in(film: Film, shot: Shot, known: dict[str, Learnt] | None = None) -> float:
+    """Hours still to be worked on a shot."""
+    if shot.delivered:
+        return 0.0
+    if not shot.work:
+        return max(shot.hours_estimate - shot.hours_spent, 0.0)
+    known = learnt(film) if known is None else known
+    scenario = scenario_of(film)
+    return math.fsum(left_of(w, hours_of(w, shot, scenario, known)) for w in shot.work)
