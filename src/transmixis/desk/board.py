@@ -7,24 +7,29 @@ from functools import partial
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from transmixis.core.errors import UserError
 from transmixis.core.readings import FAULT, worst
 from transmixis.desk.engine import AHEAD, Engine
 from transmixis.desk.marks import hline, mark, text
+from transmixis.desk.office.schedulepanel import SchedulePanel
 from transmixis.desk.platespanel import PlatesPanel
 from transmixis.desk.state import State
-from transmixis.desk.theme import EDGE, INK, INK2, PANEL, RAISED, RULE, VERMILION_TEXT, figure
+from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PANEL, RAISED, RULE, VERMILION_TEXT, VERMILION_WASH
 from transmixis.desk.topbar import paint_hours
 from transmixis.desk.viewimage import picture_image
-from transmixis.shot.model import STAGES, Shot
+from transmixis.shot.model import STAGES, Film, Shot
+from transmixis.shot.planning import plan_state
+from transmixis.shot.planning.overview import ShotRow
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.steps import kind_of
 
-ROW, HEAD = 62, 32
-PICTURE = 78
-FIRST_STAGE = 300
+ROW, HEAD = 45, 28
+PICTURE = 62
+FIRST_STAGE, STAGE = 264, 74
+GAUGE = 48
+RISK_MARK = {"none": "done", "low": "sound", "some": "watch", "high": "fault"}
 
 
 class ShotTable(QWidget):
@@ -39,7 +44,10 @@ class ShotTable(QWidget):
         self._pictures: dict[str, QImage] = {}
         self._notes: dict[str, str] = {}
         self._stages: dict[str, dict[str, tuple[str, int]]] = {}
+        self._shown: dict[str, Shot] = {}
         self.chosen = ""
+        state.opened.connect(self._shown.clear)
+        state.planner.changed.connect(self.update)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Shots")
@@ -65,7 +73,11 @@ class ShotTable(QWidget):
             except UserError as e:
                 self._notes[shot.code] = str(e)
                 continue
-            self._engine.ask(AHEAD, partial(_row_facts, renderer), self._take, partial(self._fail, shot.code), tag="board")
+            if self._shown.get(shot.code) is shot:
+                continue  # nothing of it has changed since
+            self._shown[shot.code] = shot
+            film = session.document.film
+            self._engine.ask(AHEAD, partial(_row_facts, renderer, film), self._take, partial(self._fail, shot.code), tag="board")
         self.update()
 
     def _take(self, facts: tuple[str, QImage, dict[str, tuple[str, int]], str]) -> None:
@@ -78,8 +90,14 @@ class ShotTable(QWidget):
         self.update()
 
     def stage_x(self, stage: str) -> float:
-        width = max(64.0, min(92.0, (self.width() - FIRST_STAGE - 190) / len(STAGES)))
-        return FIRST_STAGE + width * STAGES.index(stage)
+        return FIRST_STAGE + STAGE * STAGES.index(stage)
+
+    def right_x(self, name: str) -> float:
+        """Where a column right of the stages begins; they take the width that is left."""
+        left = FIRST_STAGE + STAGE * len(STAGES)
+        spare = max(self.width() - left - 416, 0.0)
+        at = {"left": 44.0, "risk": 62.0, "due": 128.0 + 0.15 * spare, "waits": 214.0 + 0.3 * spare}
+        return left + at[name]
 
     def row_y(self, code: str) -> float:
         """Top of a shot's row."""
@@ -91,59 +109,107 @@ class ShotTable(QWidget):
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.fillRect(self.rect(), QColor(PANEL))
         y = HEAD / 2
-        text(p, 16 + PICTURE + 12, y, "Shot", 12, 600)
+        text(p, 16 + PICTURE + 10, y, "Shot", 12, 600)
         for stage in STAGES:
             text(p, self.stage_x(stage), y, stage, 12, 600)
-        text(p, self.width() - 156, y, "Hours", 12, 600)
+        text(p, self.right_x("left"), y, "Left, h", 11, 400, INK2, "right")
+        for name, words in (("risk", "Risk"), ("due", "Due"), ("waits", "Waiting for")):
+            text(p, self.right_x(name), y, words, 11, 400, INK2)
         hline(p, 16, self.width() - 16, HEAD - 1, EDGE)
         for i, shot in enumerate(self.shots()):
             self._paint_row(p, shot, HEAD + i * ROW)
 
     def _paint_row(self, p: QPainter, shot: Shot, top: float) -> None:
+        if self._drives(shot):
+            p.fillRect(QRectF(0, top, self.width(), ROW), QColor(VERMILION_WASH))
         if shot.code == self.chosen:
-            p.fillRect(QRectF(0, top, self.width(), ROW), QColor(RAISED))
+            p.fillRect(QRectF(0, top, 4, ROW), QColor(BLUE))
+            if not self._drives(shot):
+                p.fillRect(QRectF(4, top, self.width(), ROW), QColor(RAISED))
             if self.hasFocus():
                 p.setPen(QPen(QColor(INK), 2))
                 p.setBrush(Qt.BrushStyle.NoBrush)
                 p.drawRect(QRectF(8, top + 2, self.width() - 16, ROW - 4))
-        image = self._pictures.get(shot.code)
-        box = QRectF(16, top + 6, PICTURE, 44)
-        if image is not None:
-            h = PICTURE * image.height() / max(1, image.width())
-            p.drawImage(QRectF(16, top + (ROW - h) / 2, PICTURE, h), image)
-        else:
-            p.fillRect(box, QColor("#C4C4C4"))
-        x = 16 + PICTURE + 12
-        room = FIRST_STAGE - x - 12
-        text(p, x, top + 15, shot.code, 12, 600, room=room)
-        text(p, x, top + 31, shot.title or "no title yet", 12, 400, INK if shot.title else INK2, room=room)
-        note = self._notes.get(shot.code, "")
-        facts = f"{shot.length} frames at {float(shot.fps):.4g}, {shot.width} × {shot.height}"
-        text(p, x, top + 46, note or facts, 10, 400, VERMILION_TEXT if note else INK2, room=room)
+        self._paint_shot(p, shot, top)
+        row = self._row(shot)
         for stage in STAGES:
-            self._paint_stage(p, shot, stage, self.stage_x(stage), top)
-        right = self.width() - 16.0
-        text(p, right - 140, top + 20, f"{figure(shot.hours_spent, 2)} of {figure(shot.hours_estimate, 2)} h", 12, 500)
-        paint_hours(p, QRectF(right - 140, top + 32, 124, 9), shot.hours_spent, shot.hours_estimate)
+            self._paint_stage(p, shot, stage, self.stage_x(stage), top, row)
+        if row is not None:
+            self._paint_dates(p, row, top)
         hline(p, 16, self.width() - 16, top + ROW - 1, RULE)
 
-    def _paint_stage(self, p: QPainter, shot: Shot, stage: str, x: float, top: float) -> None:
+    def _row(self, shot: Shot) -> ShotRow | None:
+        now = self._state.planner.now
+        return now.rows.get(shot.code) if now else None
+
+    def _drives(self, shot: Shot) -> bool:
+        """True if this shot is the one that makes the film late."""
+        now = self._state.planner.now
+        return bool(now and now.table and now.table.schedule.drives == shot.code and shot.code in now.table.missed)
+
+    def _paint_shot(self, p: QPainter, shot: Shot, top: float) -> None:
+        image = self._pictures.get(shot.code)
+        if image is not None and not image.isNull():
+            h = min(PICTURE * image.height() / max(1, image.width()), ROW - 8.0)
+            p.drawImage(QRectF(16, top + (ROW - h) / 2, PICTURE, h), image)
+        else:
+            p.fillRect(QRectF(16, top + 5, PICTURE, 35), QColor("#C4C4C4"))
+            if not shot.plates:
+                text(p, 16 + PICTURE / 2, top + ROW / 2, "not filmed", 10, 400, INK2, "centre")
+        x = 16 + PICTURE + 10
+        room = FIRST_STAGE - x - 10
+        w = text(p, x, top + 15, shot.code, 12, 600, room=room)
+        if self._drives(shot):
+            text(p, x + w + 8, top + 15, "drives the date", 10, 600, VERMILION_TEXT, room=room - w - 8)
+        note = self._notes.get(shot.code, "")
+        words = note or shot.title or f"{shot.length} frames, {shot.width} × {shot.height}"
+        text(p, x, top + 31, words, 12, 400, VERMILION_TEXT if note else INK, room=room)
+
+    def _paint_dates(self, p: QPainter, row: ShotRow, top: float) -> None:
+        y = top + ROW / 2
+        text(p, self.right_x("left"), y, _hours(row.left), 12, 600 if row.left else 400, INK, "right")
+        x = self.right_x("risk")
+        if row.risk:
+            mark(p, RISK_MARK[row.risk], x + 5, y)
+            text(p, x + 16, y, row.risk, 12, 500, VERMILION_TEXT if row.risk == "high" else INK)
+        words = f"{row.due:%a} {row.due.day} {row.due:%b}" if row.due else "no date"
+        text(p, self.right_x("due"), y, words, 12, 500 if row.due else 400, INK if row.due else INK2)
+        x = self.right_x("waits")
+        if row.waits:
+            mark(p, "wait", x + 5, y)
+        text(p, x + 16, y, row.waits or "nothing", 12, 400, INK if row.waits else INK2, room=self.width() - x - 32)
+
+    def _paint_stage(self, p: QPainter, shot: Shot, stage: str, x: float, top: float, row: ShotRow | None) -> None:
         state, faults = self._state_of(shot, stage)
-        y = top + 20
+        hours = row.stages.get(stage) if row else None
+        y = top + 16
+        if hours is not None:
+            paint_hours(p, QRectF(x, y - 5, GAUGE, 10), hours.spent, hours.hours.mean)
+            words = f"{_hours(hours.spent)} of {_hours(hours.hours.mean)}"
+            if hours.done:
+                mark(p, "done", x + 4, top + 33, 3.4)
+                words = _hours(hours.spent)
+            over = hours.spent > hours.hours.mean * 1.001 and not hours.done
+            text(p, x + (12 if hours.done else 0), top + 33, words, 11, 500, VERMILION_TEXT if over else INK, room=STAGE - 8)
+            if faults:
+                mark(p, "fault", x + GAUGE + 8, y)
+                text(p, x + GAUGE + 15, y, str(faults), 11, 600, VERMILION_TEXT, room=14)
+            return
         mark(p, "fault" if faults else state, x + 6, y)
         if faults:
             text(p, x + 16, y, str(faults), 12, 600, VERMILION_TEXT)
-        words = {"none": "none", "open": "not begun", "unknown": "unknown", "sound": "sound", "watch": "watch", "done": "done"}
+        named = {"none": "none", "open": "not begun", "unknown": "unknown", "sound": "sound", "watch": "watch", "done": "done"}
         steps = sum(1 for s in shot.steps if kind_of(s.kind).stage == stage)
-        what = f"{steps} step{'s' if steps != 1 else ''}" if steps else words.get(state, "")
-        text(p, x, top + 37, what, 11, 400, INK2)
+        what = f"{steps} step{'s' if steps != 1 else ''}" if steps else named.get(state, "")
+        text(p, x, top + 33, what, 11, 400, INK2)
 
     def _state_of(self, shot: Shot, stage: str) -> tuple[str, int]:
         if stage == "Deliver":
             return ("done" if shot.delivered else "open"), 0
         if shot.code == self._state.code and any(self._state.readings.values()):
             return self._state.stage_state(stage)
-        default = ("open", 0) if any(kind_of(s.kind).stage == stage for s in shot.steps) else ("none", 0)
+        begun = any(kind_of(s.kind).stage == stage for s in shot.steps) or stage == "Plan"
+        default = ("open", 0) if begun else ("none", 0)
         return self._stages.get(shot.code, {}).get(stage, default)
 
     # -- pointer and keys
@@ -186,7 +252,12 @@ class ShotTable(QWidget):
             super().keyPressEvent(event)
 
 
-def _row_facts(renderer: Renderer) -> tuple[str, QImage, dict[str, tuple[str, int]], str]:
+def _hours(value: float) -> str:
+    """Hours to a tenth, or whole ones from ten on."""
+    return f"{value:.0f}" if value >= 10 else f"{value:.1f}".removesuffix(".0")
+
+
+def _row_facts(renderer: Renderer, film: Film) -> tuple[str, QImage, dict[str, tuple[str, int]], str]:
     """A small picture of the shot's middle frame, and what stored readings say of each stage."""
     shot = renderer.shot
     frame = (shot.length + 1) // 2
@@ -200,7 +271,7 @@ def _row_facts(renderer: Renderer) -> tuple[str, QImage, dict[str, tuple[str, in
         if picture is not None:
             step = max(1, picture.shape[1] // (2 * PICTURE))
             image = picture_image(picture[::step, ::step])
-    return shot.code, image, _stored_stages(renderer), note
+    return shot.code, image, {**_stored_stages(renderer), "Plan": plan_state(shot, film)}, note
 
 
 def _stored_stages(renderer: Renderer) -> dict[str, tuple[str, int]]:
@@ -229,16 +300,8 @@ class Board(QWidget):
         self.setObjectName("page")
         self._state = state
         self.table = ShotTable(state, engine)
-        title = QLabel("Shots")
-        title.setObjectName("title")
-        self._note = QLabel()
-        self._note.setObjectName("note")
-        head = QHBoxLayout()
-        head.setContentsMargins(16, 8, 16, 4)
-        head.addWidget(title)
-        head.addSpacing(10)
-        head.addWidget(self._note)
-        head.addStretch(1)
+        self._note = QLabel("No shots yet: add plates, or drop movies and pictures here.")
+        self._note.setContentsMargins(16, 8, 16, 4)
         scroll = QScrollArea()
         scroll.setWidget(self.table)
         scroll.setWidgetResizable(True)
@@ -246,26 +309,69 @@ class Board(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
-        box.addLayout(head)
-        box.addWidget(scroll, 3)
+        box.addWidget(self._note)
+        box.addWidget(scroll, 1)
         self.plates = PlatesPanel(state, lambda: self.table.chosen, add_plates)
-        box.addWidget(self.plates, 2)
+        self.schedule = SchedulePanel(state)
+        self.parts = QStackedWidget()
+        self.parts.addWidget(self.schedule)
+        self.parts.addWidget(self.plates)
+        self.parts.setFixedHeight(300)
+        box.addLayout(self._switch())
+        box.addWidget(self.parts)
+        self.schedule.view.chosen.connect(self._choose)
         self.table.row_chosen.connect(self.plates.refresh)
         state.shot_changed.connect(self.refresh)
         state.opened.connect(self.refresh)
         state.readings_changed.connect(lambda _: self.table.update() if self.isVisible() else None)
 
+    def _switch(self) -> QHBoxLayout:
+        """The words that choose what stands below the shots."""
+        row = QHBoxLayout()
+        row.setContentsMargins(16, 6, 0, 2)
+        self.words: dict[str, QPushButton] = {}
+        for name, tip in (
+            ("Schedule", "Who does what when."),
+            ("Plates", "The plates of the chosen shot, and how each is read."),
+        ):
+            b = QPushButton(name)
+            b.setObjectName("word")
+            b.setCheckable(True)
+            b.setToolTip(tip)
+            b.clicked.connect(partial(self.show_part, name))
+            self.words[name] = b
+            row.addWidget(b)
+        row.addSpacing(12)
+        self.office = QWidget()
+        self.office.setLayout(self.schedule.head)
+        row.addWidget(self.office, 1)
+        self.show_part("Schedule")
+        return row
+
+    def show_part(self, name: str, _: bool = False) -> None:
+        """Show the schedule or the plates below the shots."""
+        self.parts.setCurrentWidget(self.schedule if name == "Schedule" else self.plates)
+        self.office.setEnabled(name == "Schedule")
+        for n, b in self.words.items():
+            b.setChecked(n == name)
+            b.setStyleSheet(
+                f"QPushButton {{ border: none; border-bottom: 2px solid {INK if n == name else 'transparent'}; background: transparent;"
+                f" font-weight: {600 if n == name else 400}; padding: 4px 6px; }}"
+            )
+
+    def _choose(self, code: str) -> None:
+        """A block was pressed: its shot is chosen in the table."""
+        self.table.chosen = code
+        self.table.update()
+        self.plates.refresh()
+
     def refresh(self) -> None:
         shots = self.table.shots()
-        delivered = sum(1 for s in shots if s.delivered)
-        self._note.setText(
-            f"{len(shots)} shots, {delivered} delivered"
-            if shots
-            else "No shots yet: add plates, or drop movies and pictures here."
-        )
+        self._note.setVisible(not shots)
         if self.isVisible():
             self.table.refresh()
             self.plates.refresh()
+            self.schedule.refresh()
 
     def showEvent(self, event: object) -> None:
         self.refresh()

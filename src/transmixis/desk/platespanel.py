@@ -84,7 +84,7 @@ class PlatesPanel(QWidget):
     def refresh(self) -> None:
         """Follow the document and the chosen shot."""
         shot = self.shot()
-        self.setVisible(shot is not None)
+        self.setEnabled(shot is not None)  # the board shows and hides it
         if not shot or not self._state.session:
             return
         self._title.setText(f"Plates of {shot.code}")

@@ -13,8 +13,9 @@ from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT, SOUND, UNKNOWN, WATCH, Reading, worst
 from transmixis.desk.engine import LOOK, MEASURE, PROPOSE, Engine
+from transmixis.desk.office.planner import Planner
 from transmixis.shot.contract import Proposal, SurveyKind
-from transmixis.shot.model import Shot, Step
+from transmixis.shot.model import Film, Shot, Step
 from transmixis.shot.pins import params_at, remove_pin, set_pin
 from transmixis.shot.planning import plan_state
 from transmixis.shot.render import Renderer, output_ref
@@ -69,6 +70,7 @@ class State(QObject):
         self._measured = 0
         self._to_measure = 0
         self._known_before = 0
+        self.planner = Planner(engine)
         engine.trouble.connect(self._trouble)
 
     # -- opening and closing
@@ -83,6 +85,7 @@ class State(QObject):
                 self.said.emit("The program was cut off last time; everything up to the last change is here.", "note")
             shots = session.document.film.shots
             self.code = shots[0].code if shots else ""
+        self._plan_office()
         self._enter_shot()
         self.opened.emit()
 
@@ -112,6 +115,7 @@ class State(QObject):
         if self.session:
             self.session.close()
         self.session, self.code, self.step_id, self.frame = None, "", "", 1
+        self._plan_office()
         self.readings, self.proposals = {}, {}
 
     @property
@@ -148,10 +152,15 @@ class State(QObject):
             self.code = shots[0].code if shots else ""
         if self.shot and self.step is None:
             self.step_id = self.shot.steps[-1].id if self.shot.steps else ""
+        self._plan_office()
         self._refresh_readings()
         self.proposals.clear()
         self.shot_changed.emit()
         self.measure()
+
+    def _plan_office(self) -> None:
+        """Hours and dates follow the document."""
+        self.planner.follow(self.session.document.film if self.session else None)
 
     # -- choosing
 
@@ -200,6 +209,18 @@ class State(QObject):
             return False
         try:
             self.session.document.change_shot(title, make())
+            return True
+        except UserError as e:
+            self.said.emit(str(e), "trouble")
+            return False
+
+    def change_film(self, title: str, make: Callable[[Film], Film]) -> bool:
+        """Change the production or several shots by a named command; what is wrong is said, and nothing changes."""
+        if not self.session:
+            return False
+        try:
+            document = self.session.document
+            document.apply(title, make(document.film))
             return True
         except UserError as e:
             self.said.emit(str(e), "trouble")

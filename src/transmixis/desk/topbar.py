@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -11,6 +13,7 @@ from transmixis.desk.marks import CENTRE, RIGHT, hatch, hline, jaws, mark, text,
 from transmixis.desk.state import State
 from transmixis.desk.theme import INK, INK2, PAPER, RAISED, RULE, VERMILION_TEXT, WHITE, figure
 from transmixis.shot.model import STAGES
+from transmixis.shot.planning.overview import Overview
 from transmixis.shot.steps import kind_of
 
 
@@ -33,6 +36,7 @@ class TopBar(QWidget):
             signal.connect(lambda _: self.update())
         state.shot_changed.connect(self.update)
         state.opened.connect(self.update)
+        state.planner.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(1280, 48)
@@ -70,24 +74,25 @@ class TopBar(QWidget):
         session = self._state.session
         assert session is not None
         shots = session.document.film.shots
-        spent, estimate = sum(s.hours_spent for s in shots), sum(s.hours_estimate for s in shots)
         done = sum(1 for s in shots if s.delivered)
-        facts = (
-            ("Shots", f"{len(shots)}, of them {done} delivered"),
-            ("Frames", str(sum(s.length for s in shots))),
-            ("Rate", f"{session.document.film.production.rate} / s"),
-        )
-        x = 300.0
-        for name, value in facts:
-            text(p, x, 15, name, 11, 400, INK2)
-            w = text(p, x, 32, value, 13, 600)
-            x += max(90.0, w + 24)
-            vline(p, x - 16, 8, 40, RULE)
+        now = self._state.planner.now
+        facts: list[tuple[str, str, str]] = [("Shots", f"{len(shots)}, of them {done} delivered", INK)]
+        if now is not None:
+            facts.insert(0, ("Today", _day(now.today), INK))
+            if now.deadline:
+                facts.append((f"Deadline, {now.scenario}", _day(now.deadline), INK))
+            facts += _as_it_stands(now)
+        x = 264.0
+        for name, value, ink in facts:
+            a = text(p, x, 15, name, 11, 400, INK2)
+            b = text(p, x, 32, value, 13, 600, ink)
+            x += max(90.0, max(a, b) + 24)
+            vline(p, x - 12, 8, 40, RULE)
         left, right = self.width() - 160.0, self.width() - 16.0
         text(p, left, 15, "Hours", 11, 400, INK2)
-        text(p, right, 15, f"{figure(spent, 2)} of {figure(estimate, 2)}", 12, 600, align=RIGHT)
-        if shots:
-            paint_hours(p, QRectF(left, 28, right - left, 8), spent, estimate)
+        if shots and now is not None:
+            text(p, right, 15, f"{figure(now.spent, 3)} of {figure(now.hours, 3)}", 12, 600, align=RIGHT)
+            paint_hours(p, QRectF(left, 28, right - left, 8), now.spent, now.hours)
 
     def _chosen_stage(self) -> str:
         if self.page in ("deliver", "plan"):
@@ -130,8 +135,12 @@ class TopBar(QWidget):
         vline(p, x + 184, 8, 40, RULE)
         left, right = x + 200, self.width() - 16.0
         text(p, left, 15, "Hours", 11, 400, INK2)
-        text(p, right, 15, f"{figure(shot.hours_spent, 2)} of {figure(shot.hours_estimate, 2)}", 12, 600, align=RIGHT)
-        paint_hours(p, QRectF(left, 28, right - left, 8), shot.hours_spent, shot.hours_estimate)
+        now = self._state.planner.now
+        row = now.rows.get(shot.code) if now else None
+        if row is not None:
+            spent, estimate = row.whole.spent, row.whole.hours.mean
+            text(p, right, 15, f"{figure(spent, 2)} of {figure(estimate, 2)}", 12, 600, align=RIGHT)
+            paint_hours(p, QRectF(left, 28, right - left, 8), spent, estimate)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -149,6 +158,24 @@ class TopBar(QWidget):
             self.board_pressed.emit()
         else:
             super().keyPressEvent(event)
+
+
+def _day(d: date) -> str:
+    return f"{d:%a} {d.day} {d:%b}"
+
+
+def _as_it_stands(now: Overview) -> list[tuple[str, str, str]]:
+    """How the film stands against its dates."""
+    t = now.table
+    if t is None or not t.schedule.blocks:
+        return []
+    code = t.schedule.drives
+    if code in t.missed:
+        n = t.working_days_late(code)
+        return [("As it stands", f"{n} working day{'s' if n != 1 else ''} late", VERMILION_TEXT)]
+    if code in t.deadlines:
+        return [("As it stands", "in time", INK)]
+    return [("As it stands", f"done {_day(t.day(t.schedule.end))}", INK)]
 
 
 def paint_hours(p: QPainter, box: QRectF, spent: float, estimate: float) -> None:

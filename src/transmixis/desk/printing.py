@@ -1,0 +1,47 @@
+"""Writing a report where a person wants it: a page (HTML), a printed page (PDF), or a table (CSV)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QMarginsF, QSizeF
+from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
+
+from transmixis.core.errors import UserError
+from transmixis.desk.theme import font
+from transmixis.shot.store import write_atomically
+
+
+def write_pdf(path: Path, html: str) -> None:
+    """Print a page on A4. Raises UserError where it cannot be written."""
+    part = path.with_name(f".{path.name}.part")
+    writer = QPdfWriter(str(part))
+    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    writer.setPageMargins(QMarginsF(15, 15, 15, 15), QPageLayout.Unit.Millimeter)
+    writer.setCreator("Transmixis")
+    document = QTextDocument()
+    document.setDocumentMargin(0)
+    document.setDefaultFont(font(12))
+    document.setHtml(html)
+    document.setPageSize(QSizeF(writer.width(), writer.height()))
+    document.print(writer)
+    del writer
+    try:
+        if not part.exists() or part.stat().st_size == 0:
+            raise UserError(f"Cannot write '{path}'; choose another place.")
+        part.replace(path)
+    except OSError as e:
+        raise UserError(f"Cannot write '{path}' ({e.strerror}); choose another place.") from e
+
+
+def write_report(path: Path, text: str) -> None:
+    """Write HTML or CSV as it is, or print HTML as PDF, by the name's ending. Raises UserError."""
+    if path.suffix.lower() == ".pdf":
+        write_pdf(path, text)
+    else:
+        write_atomically(path, text.encode())
+
+
+def form_of(path: Path) -> str:
+    """The form a file's ending asks for: csv or html (which a PDF is printed from)."""
+    return "csv" if path.suffix.lower() == ".csv" else "html"
