@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
@@ -10,31 +11,46 @@ import typer
 
 from transmixis.cli.common import Json, app, show
 from transmixis.core.errors import UserError
+from transmixis.media.source import open_source
 from transmixis.shot.document import Document
 from transmixis.shot.keyjob import reading_dict
-from transmixis.shot.model import Shot
+from transmixis.shot.model import Film, Shot
 from transmixis.shot.planning import QUESTIONS, question_of
+from transmixis.shot.planning import report as reports
 from transmixis.shot.planning.contract import Answer, Question
+from transmixis.shot.planning.overview import overview
+from transmixis.shot.planning.picture import shot_png
+from transmixis.shot.planning.report import KINDS
+from transmixis.shot.planning.screen import measured_from
+from transmixis.shot.planning.timetable import lay_out, why, words_for
+from transmixis.shot.session import Session
+from transmixis.shot.store import write_atomically
 
 LISTS = {"tricks", "colours"}  # inputs that take several words, parted by semicolons
 
 
 @app.command()
 def plan(
-    question: Annotated[str, typer.Argument(help=f"One of {', '.join(QUESTIONS)}.")],
+    question: Annotated[str, typer.Argument(help=f"One of {', '.join(QUESTIONS)}, schedule.")],
     values: Annotated[list[str] | None, typer.Argument(help="Inputs as name=value; without any, the inputs are listed.")] = None,
     project: Annotated[Path | None, typer.Option(help="A production, whose shot's own inputs are taken first.")] = None,
     code: Annotated[str, typer.Option("--shot", help="The shot's code.")] = "",
     width: Annotated[int, typer.Option(help="Width of the frame in px, without a production.")] = 1920,
     rate: Annotated[str, typer.Option(help="Frames a second shown, without a production.")] = "24",
+    still: Annotated[Path | None, typer.Option(help="For 'screen': a still on which colours are measured.")] = None,
+    box: Annotated[list[str] | None, typer.Option(help="A box on it, as name:x,y,w,h; the name 'cloth' is the screen.")] = None,
     as_json: Json = False,
 ) -> None:
-    """Answer a question before the shoot: takes, shutter, lens, shadow, miniature."""
+    """Answer a question before the shoot or of its hours; 'schedule' lays out a production's work."""
+    if question == "schedule":
+        _schedule(project, as_json)
+        return
     asked = question_of(question)
-    shot = _shot_of(project, code) or Shot(code="plan", length=1, rate=rate, width=width, height=round(width * 9 / 16))
-    given = {**shot.plan.get(question, {}), **_given(asked, values or [])}
+    film, found = _film_of(project, code)
+    shot = found or Shot(code="plan", length=1, rate=rate, width=width, height=round(width * 9 / 16))
+    given = {**shot.plan.get(question, {}), **_measured(still, box or []), **_given(asked, values or [])}
     params = asked.params(given)
-    answer = asked.answer(params, shot)
+    answer = asked.answer_in(params, shot, film)
     data = {
         "question": question, "inputs": params.model_dump(), "answer": answer.words, "readings": [reading_dict(r) for r in answer.readings],
         "figures": dict(answer.rows), "shoot": [asdict(e) for e in answer.entries], "cautions": list(answer.cautions),
@@ -43,16 +59,95 @@ def plan(
     show(as_json, data, _text(asked, answer, inputs=not values and not project))
 
 
-def _shot_of(project: Path | None, code: str) -> Shot | None:
+def _film_of(project: Path | None, code: str) -> tuple[Film | None, Shot | None]:
     if project is None:
-        return None
-    doc = Document.open(project)
+        return None, None
+    doc = Document.open(project, read_only=True)
     try:
-        return next(s for s in doc.film.shots if not code or s.code == code)
+        return doc.film, next(s for s in doc.film.shots if not code or s.code == code)
     except StopIteration:
         raise UserError(f"The production has no shot '{code}'.") from None
     finally:
         doc.close()
+
+
+def _measured(still: Path | None, boxes: list[str]) -> dict[str, Any]:
+    """Inputs of the screen question from boxes on a still."""
+    if still is None:
+        return {}
+    picture = open_source(still).read(1)
+    named = [_box(b) for b in boxes]
+    cloth = next((b for n, b in named if n == "cloth"), None)
+    return measured_from(picture, tuple((n, b) for n, b in named if n != "cloth"), cloth)
+
+
+def _box(text: str) -> tuple[str, tuple[int, int, int, int]]:
+    name, mark, numbers = text.partition(":")
+    try:
+        x, y, w, h = (int(n) for n in numbers.split(","))
+    except ValueError:
+        raise UserError(f"'{text}' is no box; write name:x,y,w,h in px.") from None
+    if not mark or min(x, y) < 0 or min(w, h) <= 0:
+        raise UserError(f"'{text}' is no box; write name:x,y,w,h in px.")
+    return name, (x, y, w, h)
+
+
+def _schedule(project: Path | None, as_json: bool) -> None:
+    """Who does what when, what drives the date, and what would help."""
+    if project is None:
+        raise UserError("A schedule belongs to a production; name its folder with --project.")
+    film, _ = _film_of(project, "")
+    assert film is not None
+    table = lay_out(film)
+    rows = [
+        {"who": b.person, "shot": b.task.shot, "task": b.task.name, "hours": round(b.task.hours, 2),
+         "from": table.day(b.start + 1e-3).isoformat(), "to": table.day(b.end).isoformat()}
+        for b in table.schedule.blocks
+    ]  # fmt: skip
+    late = {code: table.working_days_late(code) for code in table.missed}
+    helps = [words_for(table, h) for h in table.helps if h.saved > 0]
+    data = {
+        "from": table.start.isoformat(), "blocks": rows, "drives": table.schedule.drives, "working_days_late": late,
+        "done": {c: table.done_on(c).isoformat() for c in table.schedule.done}, "why": why(film, table), "helps": helps,  # type: ignore[union-attr]
+    }  # fmt: skip
+    lines = [f"{r['from']} to {r['to']}  {r['who']}: {r['shot']} {r['task']}, {r['hours']} h" for r in rows]
+    show(as_json, data, "\n".join([*lines, why(film, table), *(f"  would help: {h}" for h in helps[:4])]))
+
+
+@app.command()
+def report(
+    kind: Annotated[str, typer.Argument(help=f"One of {', '.join(KINDS)}.")],
+    project: Annotated[Path, typer.Argument(help="A production's folder.")],
+    out: Annotated[Path, typer.Option(help="Where it goes: .html, .pdf or .csv.")],
+    code: Annotated[str, typer.Option("--shot", help="The shot's code, for shoot and brief.")] = "",
+    as_json: Json = False,
+) -> None:
+    """Write a report that prints: shoot list, brief, breakdown, schedule, log book."""
+    session = Session.open(project)
+    try:
+        film = session.document.film
+        shot = next((s for s in film.shots if s.code == code), None)
+        picture = shot_png(session.renderer_for(shot)) if kind == "brief" and shot else None
+        form = "csv" if out.suffix.lower() == ".csv" else "html"
+        entries = session.document.log.entries()
+        text = reports.report(kind, film, code, overview(film), entries, form, picture)
+    finally:
+        session.close()
+    if out.suffix.lower() == ".pdf":
+        _print(out, text)
+    else:
+        write_atomically(out, text.encode())
+    show(as_json, {"report": kind, "file": str(out)}, f"Written: {out}")
+
+
+def _print(out: Path, text: str) -> None:
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from transmixis.desk.app import application  # only here is Qt wanted
+    from transmixis.desk.printing import write_pdf
+
+    keep = application()
+    write_pdf(out, text)
+    del keep
 
 
 def _given(question: Question, values: list[str]) -> dict[str, Any]:

@@ -16,6 +16,7 @@ def write_pdf(path: Path, html: str) -> None:
     """Print a page on A4. Raises UserError where it cannot be written."""
     part = path.with_name(f".{path.name}.part")
     writer = QPdfWriter(str(part))
+    writer.setResolution(96)  # a document's px are 1/96 inch
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
     writer.setPageMargins(QMarginsF(15, 15, 15, 15), QPageLayout.Unit.Millimeter)
     writer.setCreator("Transmixis")

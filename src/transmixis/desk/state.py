@@ -105,6 +105,8 @@ class State(QObject):
             "plan",
             "plan-state",
             "schedule",
+            "report",
+            "pick",
             "spots",
             "survey-freeze",
             "survey-join",

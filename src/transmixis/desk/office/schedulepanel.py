@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -20,24 +19,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from transmixis.core.errors import UserError
 from transmixis.core.plan.schedule import Help
+from transmixis.desk.office import reporting
 from transmixis.desk.office.peopledialog import PeopleDialog
 from transmixis.desk.office.scheduleview import ScheduleView
-from transmixis.desk.printing import form_of, write_report
 from transmixis.desk.state import State
 from transmixis.desk.theme import EDGE, PAPER, PURPLE
 from transmixis.media.calendar import calendar_bytes
 from transmixis.shot.planning.calendar import events_of
 from transmixis.shot.planning.moving import with_block_moved, with_help, without_moves
-from transmixis.shot.planning.overview import Overview, overview
-from transmixis.shot.planning.report import report
 from transmixis.shot.planning.timetable import words_for
 from transmixis.shot.store import write_atomically
 
 EMPTY = "Nobody works on this film yet. Add people and the hours that they have, then the work is laid into their days."
 LEAST_SAVED = 0.05  # days: less is no help
-REPORTS = {"breakdown": "Breakdown", "schedule": "Schedule", "shoot": "Shoot list of the chosen shot", "brief": "Brief of the chosen shot", "log": "Log book"}  # fmt: skip
 
 
 class SchedulePanel(QWidget):
@@ -59,7 +54,7 @@ class SchedulePanel(QWidget):
         self.reports = QPushButton("Reports")
         self.reports.setToolTip("Pages to print (PDF, HTML) and tables (CSV).")
         menu = QMenu(self)
-        for kind, words in REPORTS.items():
+        for kind, words in reporting.REPORTS.items():
             action = menu.addAction(f"{words} …")
             assert action is not None
             action.triggered.connect(partial(self.ask_report, kind))
@@ -236,32 +231,16 @@ class SchedulePanel(QWidget):
         if not session or table is None:
             return
         film = session.document.film
-        self._written(path, lambda: write_atomically(path, calendar_bytes(events_of(film, table), film.production.name)))
+        reporting.told(
+            self._state, path, lambda: write_atomically(path, calendar_bytes(events_of(film, table), film.production.name))
+        )
 
     def ask_report(self, kind: str) -> None:
         """Ask where to write a report."""
-        forms = "Page to print (*.pdf);;Page (*.html)" + ("" if kind == "brief" else ";;Table (*.csv)")
-        code = f"{self._state.code}_" if kind in ("shoot", "brief") else ""
-        name, _ = QFileDialog.getSaveFileName(self, REPORTS[kind], f"{code}{kind}.pdf", forms)
-        if name:
-            self.write(kind, Path(name))
+        path = reporting.ask_where(self, self._state, kind)
+        if path is not None:
+            self.write(kind, path)
 
-    def write(self, kind: str, path: Path, picture: bytes | None = None) -> None:
+    def write(self, kind: str, path: Path) -> None:
         """Write a report."""
-        session = self._state.session
-        if not session:
-            return
-        film = session.document.film
-        view: Overview = self._state.planner.now or overview(film, search=False)
-        entries = session.document.log.entries() if kind == "log" else []
-        self._written(
-            path, lambda: write_report(path, report(kind, film, self._state.code, view, entries, form_of(path), picture))
-        )
-
-    def _written(self, path: Path, act: Callable[[], None]) -> None:
-        try:
-            act()
-        except UserError as e:
-            self._state.said.emit(str(e), "trouble")
-            return
-        self._state.said.emit(f"Written: {path}", "note")
+        reporting.write(self._state, kind, path)

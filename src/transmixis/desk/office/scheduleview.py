@@ -263,7 +263,7 @@ class ScheduleView(QWidget):
         if found and self.table:
             b = found.block
             self.setToolTip(
-                f"{b.task.shot}: {', '.join(found.tasks)}; {b.person}, {_short(self.table.day(b.start + 1e-3))} to {_short(self.table.day(b.end))}.\n"
+                f"{b.task.shot}: {', '.join(found.tasks).replace('_', ' ')}; {b.person}, {_short(self.table.day(b.start + 1e-3))} to {_short(self.table.day(b.end))}.\n"
                 "Drag it to another person or another day."
             )
 

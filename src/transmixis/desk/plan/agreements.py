@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from transmixis.desk.office import reporting
 from transmixis.desk.state import State
 from transmixis.shot.office import ANSWERS, ROLES_ASKED, Agreement
 from transmixis.shot.planning.timetable import today_of
@@ -47,6 +48,7 @@ class AgreeForm(QWidget):
         box.addLayout(second)
         self.keep.clicked.connect(self.keep_it)
         self.take_back.clicked.connect(self.take_last_back)
+        self.brief.clicked.connect(self.ask_brief)
 
     def refresh(self) -> None:
         """Follow the shot."""
@@ -67,6 +69,12 @@ class AgreeForm(QWidget):
         if self._state.change(f"The {a.who}: {a.answer}", lambda: shot.model_copy(update={"agreements": (*shot.agreements, a)})):
             session.document.log.add("agreed", f"The {a.who}: {a.answer}. {a.said}".strip(), shot.code, shown=a.shown)
             self.said.clear()
+
+    def ask_brief(self) -> None:
+        """Ask where the brief goes, and write it."""
+        path = reporting.ask_where(self, self._state, "brief")
+        if path is not None:
+            reporting.write(self._state, "brief", path)
 
     def take_last_back(self) -> None:
         """Take out the last one."""

@@ -5,12 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
+from transmixis.desk.office import reporting
 from transmixis.desk.state import State
 from transmixis.desk.theme import font
 from transmixis.shot.planning.contract import Answer
-from transmixis.shot.planning.report import shoot_list_html
 
 
 class ShootList(QWidget):
@@ -19,14 +19,13 @@ class ShootList(QWidget):
     def __init__(self, state: State) -> None:
         super().__init__()
         self._state = state
-        self._answers: list[tuple[str, Answer]] = []
         self.head = QLabel("Shoot list")
         self.head.setObjectName("title")
         self.lines = QListWidget()
         self.lines.setWordWrap(True)
         self.lines.setToolTip("Tick what is done. Lines in bold are what people forget most.")
         self.save = QPushButton("Save the shoot list …")
-        self.save.setToolTip("Writes the list as a page (HTML) that a browser shows and prints.")
+        self.save.setToolTip("Writes the list as a page to print (PDF), a page (HTML) or a table (CSV).")
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 8, 12, 0)
         row = QHBoxLayout()
@@ -40,7 +39,6 @@ class ShootList(QWidget):
     def show_answers(self, answers: list[tuple[str, Answer]]) -> None:
         """Show the entries of these answers."""
         shot = self._state.shot
-        self._answers = answers
         entries = list({e.what: e for _, a in answers for e in a.entries}.values())
         self.lines.blockSignals(True)
         self.lines.clear()
@@ -66,21 +64,11 @@ class ShootList(QWidget):
         self._state.change(f"Shoot list: {what}", lambda: shot.model_copy(update={"ticked": ticked}))
 
     def ask_where(self) -> None:
-        shot = self._state.shot
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save the shoot list", f"{shot.code if shot else 'shot'}_shoot_list.html", "Page (*.html)"
-        )
-        if name:
-            self.write(Path(name))
+        """Ask where the list goes, and write it."""
+        path = reporting.ask_where(self, self._state, "shoot")
+        if path is not None:
+            self.write(path)
 
     def write(self, path: Path) -> None:
-        """Write the list as a page."""
-        shot = self._state.shot
-        if not shot:
-            return
-        try:
-            path.write_text(shoot_list_html(shot, self._answers), encoding="utf-8")
-        except OSError as e:
-            self._state.said.emit(f"Cannot write '{path}' ({e.strerror}); choose another place.", "trouble")
-            return
-        self._state.said.emit(f"Shoot list written: {path}", "note")
+        """Write the list as a page, a printed page or a table."""
+        reporting.write(self._state, "shoot", path)

@@ -21,7 +21,7 @@ def events_of(film: Film, table: Timetable, person: str = "") -> list[DayEvent]:
         out.append(
             DayEvent(
                 f"{name}-{b.task.shot}-{b.person}-{i}@transmixis".replace(" ", "-"), table.day(b.start + 1e-3), table.day(b.end),
-                f"{b.task.shot} {shot.title}: {b.person}".strip(), f"Tasks: {', '.join(tasks)}",
+                f"{b.task.shot} {shot.title}: {b.person}".strip(), f"Tasks: {', '.join(tasks).replace('_', ' ')}",
             )
         )  # fmt: skip
     own = {e.summary.split()[0] for e in out}

@@ -20,8 +20,8 @@ from transmixis.shot.planning.work import scenario_of
 from transmixis.shot.record import STAGES
 
 STYLE = (
-    "body{font-family:sans-serif;font-size:10pt;margin:2cm;color:#1e1e1e}h1{font-size:16pt}h2{font-size:12pt;margin:1.2em 0 .3em}"
-    "table{border-collapse:collapse;width:100%}td,th{padding:3pt 8pt 3pt 0;vertical-align:top;text-align:left;border-bottom:1px solid #cccccc}"
+    "body{font-family:sans-serif;font-size:10pt;margin:2cm;color:#1e1e1e}h1,h2,b{font-weight:600}h1{font-size:16pt}h2{font-size:12pt;margin:1.2em 0 .3em}"
+    "table{border-collapse:collapse;width:100%}td,th{vertical-align:top;text-align:left;border-bottom:1px solid #cccccc}"
     "th{color:#5a5a5a;font-weight:normal}.box{width:12pt}.why{color:#5a5a5a}.late{color:#a33e00;font-weight:bold}"
     "@page{size:A4;margin:1.5cm}@media print{body{margin:0}}"
 )
@@ -40,7 +40,7 @@ class Table:
         """As HTML with a title."""
         head = "".join(f"<th>{escape(h)}</th>" for h in self.heads)
         rows = "".join("<tr>" + "".join(f"<td>{escape(v)}</td>" for v in r) + "</tr>" for r in self.rows)
-        return f"<h2>{escape(self.name)}</h2><table><tr>{head}</tr>{rows}</table>"
+        return f"<h2>{escape(self.name)}</h2><table cellpadding=4 width='100%'><tr>{head}</tr>{rows}</table>"
 
     def csv(self) -> str:
         """As CSV (RFC 4180). A value that a spreadsheet would take for a formula is kept from being one."""
@@ -103,7 +103,7 @@ def shoot_list_html(shot: Shot, answers: list[tuple[str, Answer]]) -> str:
     found = "".join(f"<tr><td>{escape(q)}</td><td>{escape(a.words)}</td></tr>" for q, a in answers)
     return page(
         f"Shoot list: {shot.code} {shot.title}".strip(),
-        f"<table>{rows}</table><h2>What it rests on</h2><table>{found}</table>{_cautions(answers)}",
+        f"<table cellpadding=4 width='100%'>{rows}</table><h2>What it rests on</h2><table cellpadding=4 width='100%'>{found}</table>{_cautions(answers)}",
     )
 
 
@@ -147,11 +147,11 @@ def brief_html(film: Film, shot: Shot, view: Overview, picture: bytes | None = N
     )
     return page(
         f"{shot.code} {shot.title}: brief".replace(" :", ":"),
-        image + f"<table>{table}</table>"
+        image + f"<table cellpadding=4 width='100%'>{table}</table>"
         + (f"<h2>Risks</h2><ul>{''.join(f'<li class=late>{escape(r)}</li>' for r in risks)}</ul>" if risks else "")
         + (f"<h2>To film or note</h2><ul>{takes}</ul>" if takes else "")
         + _cautions(answers)
-        + (f"<h2>What was said</h2><table>{said}</table>" if said else "<h2>Agreed by</h2><p>director ______ &nbsp; post supervisor ______ &nbsp; producer ______</p>"),
+        + (f"<h2>What was said</h2><table cellpadding=4 width='100%'>{said}</table>" if said else "<h2>Agreed by</h2><p>director ______ &nbsp; post supervisor ______ &nbsp; producer ______</p>"),
     )  # fmt: skip
 
 
@@ -188,7 +188,7 @@ def breakdown_html(film: Film, view: Overview) -> str:
         )
         due = f"; due {r.due.isoformat()}" if r.due else ""
         parts.append(
-            f"<h2>{escape(shot.code)} {escape(shot.title)}</h2><table><tr><td class=why>trick</td><td>{escape(tricks)}</td></tr>"
+            f"<h2>{escape(shot.code)} {escape(shot.title)}</h2><table cellpadding=4 width='100%'><tr><td class=why>trick</td><td>{escape(tricks)}</td></tr>"
             f"<tr><td class=why>hours</td><td>{escape(hours)}; {r.whole.hours.mean:.1f} in all, give or take {r.whole.hours.deviation:.1f}; "
             f"{r.left:.1f} left{due}</td></tr>"
             + (f"<tr><td class=why>risk</td><td>{escape(r.risk)}</td></tr>" if r.risk else "")
@@ -207,10 +207,12 @@ def schedule_table(film: Film, view: Overview) -> Table:
     if view.table:
         for b, tasks in together_by_shot(view.table.schedule.blocks, view.table.people):
             first, last = view.table.day(b.start + 1e-3), view.table.day(b.end)
-            rows.append(
-                (b.person, b.task.shot, film.shot(b.task.shot).title, ", ".join(tasks), first.isoformat(), last.isoformat())
-            )
+            rows.append((b.person, b.task.shot, film.shot(b.task.shot).title, _tasks(tasks), first.isoformat(), last.isoformat()))
     return Table(f"Schedule of {film.production.name}", ("who", "shot", "title", "tasks", "from", "to"), tuple(rows))
+
+
+def _tasks(names: list[str]) -> str:
+    return ", ".join(n.replace("_", " ") for n in names)
 
 
 def schedule_html(film: Film, view: Overview) -> str:
@@ -224,7 +226,14 @@ def schedule_html(film: Film, view: Overview) -> str:
         done = view.table.done_on(code)
         if done:
             late = view.table.working_days_late(code) if code in view.table.missed else 0
-            dates.append((code, _day(view.table.day(limit)), _day(done), f"{late} working days late" if late else "kept"))
+            dates.append(
+                (
+                    code,
+                    _day(view.table.day(limit)),
+                    _day(done),
+                    f"{late} working day{'s' if late != 1 else ''} late" if late else "kept",
+                )
+            )
     helps = "".join(f"<li>{escape(words_for(view.table, h))}</li>" for h in view.table.helps[:4] if h.saved > 0)
     return page(
         f"Schedule of {film.production.name}",

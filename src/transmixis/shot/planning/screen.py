@@ -113,7 +113,7 @@ class ScreenQuestion(Question):
             Reading("unevenness", -2 * math.log2(max(cloth.low, 1e-3)), "stops", EVEN_LIMIT),
         )  # fmt: skip
         return Answer(
-            _words(p.cloth, own, trouble, best),
+            _words(p.cloth, own, trouble, best, further=found[best].steps > 1.15 * own.steps),
             readings,
             (
                 *((f"{k} cloth", f"{f.steps:.1f} steps") for k, f in found.items()),
@@ -154,10 +154,10 @@ def _mean_spill(side: float) -> float:
     return side / 3
 
 
-def _words(kind: str, own: core.Separation, trouble: list[tuple[str, float]], best: str) -> str:
+def _words(kind: str, own: core.Separation, trouble: list[tuple[str, float]], best: str, *, further: bool) -> str:
     if trouble:
         return f"{kind.capitalize()} will not hold: {', '.join(n for n, _ in trouble)} would key through."
-    more = "" if best == kind else f"; {best} stands further"
+    more = f"; {best} stands further" if best != kind and further else ""
     return f"{kind.capitalize()} stands {own.steps:.0f} steps of noise clear{more}."
 
 
