@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from scipy.special import ellipk
 
 from transmixis.core.errors import UserError
-from transmixis.core.plan import lens, miniature, shutter, sun, timing
+from transmixis.core.plan import lens, miniature, setups, shutter, sun, timing
 from transmixis.core.plan.takes import CAMERAS, TRICKS, take_list
 
 LENGTHS = st.floats(0.5, 500)
@@ -115,9 +115,8 @@ def test_shadows_agree_at_the_same_hour_and_say_when_else() -> None:
     assert len(found.spans) == 1
     first, last = found.spans[0]
     assert first < datetime(2026, 5, 22, 10, 40, tzinfo=summer) < last
-    noon = sun.compare(shot, 285, sun.sun_at(place, datetime(2026, 5, 22, 13, 20, tzinfo=summer)), 285)
-    assert noon.direction > 10
-    assert sun.compare(shot, 285, shot, 285) == sun.Agreement(0, 0)
+    noon = sun.sun_at(place, datetime(2026, 5, 22, 13, 20, tzinfo=summer))
+    assert sun.apart(sun.in_camera(shot.azimuth, 285), sun.in_camera(noon.azimuth, 285)) > 10
     assert sun.shadow_length(45) == pytest.approx(1)
     assert sun.shadow_length(-3) == math.inf
     assert 5 < sun.minutes_until_moved(place, day.replace(hour=12), 5) < 60
@@ -127,11 +126,26 @@ def test_shadows_agree_at_the_same_hour_and_say_when_else() -> None:
 
 @given(a=st.floats(0, 360), b=st.floats(0, 360), turn=st.floats(-360, 360))
 def test_turning_all_changes_nothing(a: float, b: float, turn: float) -> None:
-    one, two = sun.Sun(a, 30), sun.Sun(b, 40)
-    first = sun.compare(one, 10, two, 50)
-    turned = sun.compare(sun.Sun(a + turn, 30), 10 + turn, sun.Sun(b + turn, 40), 50 + turn)
-    assert turned.direction == pytest.approx(first.direction, abs=1e-6)
-    assert 0 <= first.direction <= 180
+    first = sun.apart(sun.in_camera(a, 10), sun.in_camera(b, 50))
+    turned = sun.apart(sun.in_camera(a + turn, 10 + turn), sun.in_camera(b + turn, 50 + turn))
+    assert turned == pytest.approx(first, abs=1e-6)
+    assert 0 <= first <= 180
+
+
+@given(side=st.floats(-180, 180), away=st.floats(0.5, 50), height=st.floats(1, 30), size=st.floats(0.01, 3))
+def test_a_lamp_far_off_is_like_a_sun(side: float, away: float, height: float, size: float) -> None:
+    lamp = sun.Lamp(side, away, height, size)
+    far = sun.Lamp(side, 1000 * away, 1000 * height, 1000 * size)
+    assert abs(sun.apart(lamp.shadow(), side) - 180) < 1e-6  # shadows fall away from it
+    assert far.across() == pytest.approx(lamp.across())  # as far off as it is larger, it is as soft
+    assert far.elevation(1.0) == pytest.approx(math.degrees(math.atan2(height, away)), abs=0.2)  # height matters no more
+    assert lamp.elevation(height) == 0
+
+
+def test_the_suns_size_and_a_lamps_falloff() -> None:
+    """The Sun is 0.53 degrees across (1.39 million km at 149.6 million km); twice as far is two stops less (inverse square)."""
+    assert sun.Lamp(0, 149.6e6, 0, 1.3914e6).across() == pytest.approx(sun.SUN_ACROSS, abs=0.002)
+    assert sun.lamp_stops(2, 4) == pytest.approx(2.0)
 
 
 @given(direction=st.floats(-170, 170), length=st.floats(0.3, 3), tilt=st.floats(5, 40))
@@ -215,3 +229,21 @@ def test_tricks_combine_without_asking_twice(tricks: list[str], camera: str) -> 
     for t in tricks:
         assert set(take_list((t,), camera).takes) <= set(found.takes)
     assert all(t.why for t in found.takes)
+
+
+def test_two_set_ups_in_perspective() -> None:
+    """By hand: 35 and 50 mm on the same sensor from the same place join at 70 % of the size, with one horizon; a model at a sixth of
+    distance and height is the same picture."""
+    first = setups.Setup(35, 24, 6, 1.5, 4)
+    same = setups.compared(first, setups.Setup(50, 24, 6, 1.5, 4), 9 / 16)
+    assert (same.distance, same.height) == (0, 0)
+    assert same.enlarge == pytest.approx(0.7)
+    assert same.horizon == pytest.approx(0, abs=0.5)  # tilted frames enlarge about their feet, not exactly
+    level = setups.compared(setups.Setup(35, 24, 6, 1.5, 0), setups.Setup(50, 24, 6, 1.5, 0), 9 / 16)
+    assert level.horizon == pytest.approx(0, abs=1e-9)
+    assert setups.horizon(setups.Setup(35, 24, 6, 1.5, 0), 9 / 16) == 0.5
+    far = setups.compared(first, setups.Setup(35, 24, 12, 1.5, 4), 9 / 16)
+    assert far.distance == pytest.approx(100)
+    assert far.enlarge == pytest.approx(2.0)
+    with pytest.raises(UserError):
+        setups.size_on_frame(setups.Setup(0, 24, 6, 1.5, 4))

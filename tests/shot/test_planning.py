@@ -121,3 +121,65 @@ def test_the_shoot_list_s_page_escapes_what_people_write() -> None:
     assert "&lt;trial&gt;" in page
     assert "<trial>" not in page
     assert page.count("☐") == len(found.entries)
+
+
+def test_a_screen_that_will_not_hold_is_told_and_another_proposed() -> None:
+    found = answer("screen", colours=["leaves", "light skin"], cloth="green")
+    assert "leaves" in found.words
+    assert any(r.state == FAULT for r in found.readings)
+    assert found.proposal is not None
+    assert found.proposal.values["cloth"] == "blue"
+    better = answer("screen", colours=["leaves", "light skin"], **found.proposal.values)
+    assert not any(r.state == FAULT for r in better.readings)
+    near = answer("screen", colours=["light skin"], distance=0.5)
+    assert near.proposal is not None
+    assert not any(
+        r.name == "spill at the outline" and r.state == FAULT
+        for r in answer("screen", colours=["light skin"], **near.proposal.values).readings
+    )
+    assert "Not answered" in answer("screen").words
+
+
+def test_markers_that_are_too_small_are_made_larger_by_the_proposal() -> None:
+    bad = answer("markers", size=0.5, distance=8.0, motion="perspective")
+    assert any(r.state == FAULT for r in bad.readings)
+    assert bad.proposal is not None
+    good = answer("markers", **{"size": 0.5, "distance": 8.0, **bad.proposal.values})
+    size = next(r for r in good.readings if r.name == "size in the picture")
+    assert size.state != FAULT
+    assert bad.drawing.picture.dtype == np.uint8
+
+
+@pytest.mark.parametrize("side", [-120.0, 0.0, 75.0])
+def test_a_lamp_is_put_where_the_sun_stood(side: float) -> None:
+    values: dict[str, Any] = {"second_light": "a lamp", "lamp_side": side, "depth": 0.8}
+    found = answer("shadow", **values)
+    assert found.proposal is not None
+    mended = answer("shadow", **{**values, **found.proposal.values})
+    assert all(r.state != FAULT for r in mended.readings if "apart" in r.name and r.name != "softness apart")
+    falls = next(r for r in mended.readings if r.name == "falls off")
+    assert falls.state != FAULT
+
+
+def test_a_shadow_drawn_on_a_plate_is_measured() -> None:
+    """By hand: a camera 1.5 m up, level, 90 degrees wide on 1920 px sees ground d m off at 960 * 1.5 / d px under the middle. A thing
+    at 5 m, straight ahead, 1.7 m high, with its shadow 1.7 m to the right: the light is 45 degrees high and from the left."""
+    y = 540 + 960 * 1.5 / 5
+    values = {
+        "first_light": "a drawn shadow", "base_x": 960.0, "base_y": y, "tip_x": 960 + 960 * 1.7 / 5, "tip_y": y, "view": 90.0, "tilt": 0.0,
+        "eye": 1.5, "thing": 1.7,
+    }  # fmt: skip
+    found = answer("shadow", **values)
+    assert "45.0° high" in dict(found.rows)["first"]
+    assert found.drawing.shadow_first == pytest.approx(90, abs=0.01)
+    with pytest.raises(UserError, match="horizon"):
+        answer("shadow", **{**values, "tip_y": 100.0})
+    with pytest.raises(UserError, match="no length"):
+        answer("shadow", **{**values, "tip_x": 960.0})
+
+
+def test_set_ups_agree_once_the_proposal_is_used() -> None:
+    bad = answer("setups", scale=6.0, second_distance=1.3, second_height=0.2)
+    assert bad.proposal is not None
+    good = answer("setups", scale=6.0, **bad.proposal.values)
+    assert good.words.startswith("Yes")

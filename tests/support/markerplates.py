@@ -1,5 +1,5 @@
 """Made plates of a marked object that moves, with an exact truth: markers of exact area on woven cloth that goes with them, moved
-through the shutter's time in sub-frames, softened, photon noise added in linear light, coded to 8 bit."""
+through the shutter's time in sub-frames, seen through the lens, photon noise added in linear light, coded to 8 bit."""
 
 from __future__ import annotations
 
@@ -8,8 +8,10 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from keyplates import srgb_decode, srgb_encode
+from scipy.special import ndtr
 
 FINE = 6  # of a dot; a cross has its exact area
+LENS = 0.6  # px
 
 
 @dataclass(frozen=True)
@@ -44,7 +46,6 @@ def marked_plate(
                 _paint(cover, shape, p, size, 1 / len(ways))
         cloth = 0.5 + np.fft.irfft2(wave * phase, (h, w))
         light = srgb_decode((cloth * (1 - cover) + (0.5 + contrast) * cover).astype(np.float32))
-        light = cv2.GaussianBlur(light, (0, 0), 0.6)
         slope = 1.055 / 2.4 * 0.214 ** (1 / 2.4 - 1)
         sd = grain / 255 / slope * np.sqrt(np.maximum(light, 0) / 0.214)
         code = np.clip(np.round(srgb_encode(light + sd * rng.standard_normal(light.shape)) * 255), 0, 255) / 255
@@ -54,23 +55,27 @@ def marked_plate(
 
 
 def _paint(cover: np.ndarray, shape: str, at: np.ndarray, size: float, weight: float) -> None:
-    half = int(size / 2) + 3
+    half = int(size / 2) + 5
     x0, y0 = int(at[0]) - half, int(at[1]) - half
     n = 2 * half + 1
     x, y = at[0] - x0, at[1] - y0
     if shape == "dot":
         g = (np.arange(n * FINE) + 0.5) / FINE
         r = np.hypot(g[None, :] - x, g[:, None] - y)
-        mark = np.clip((size / 2 - r) * FINE + 0.5, 0, 1).reshape(n, FINE, n, FINE).mean(axis=(1, 3))
+        fine = cv2.GaussianBlur(np.clip((size / 2 - r) * FINE + 0.5, 0, 1), (0, 0), LENS * FINE)
+        mark = fine.reshape(n, FINE, n, FINE).mean(axis=(1, 3))
     else:
-        long_x, short_x, long_y, short_y = (_overlap(n, c, s) for c in (x, y) for s in (size / 2, size / 8))
-        mark = np.maximum(np.outer(short_y, long_x), np.outer(long_y, short_x))
-        both = np.outer(short_y, short_x)  # where the arms cross partly covered pixels, the union of two rectangles
-        mark = np.maximum(mark, np.outer(short_y, long_x) + np.outer(long_y, short_x) - both)
+        long_x, short_x, long_y, short_y = (_seen(n, c, s) for c in (x, y) for s in (size / 2, size / 8))
+        mark = np.outer(short_y, long_x) + np.outer(long_y, short_x) - np.outer(short_y, short_x)
     cover[y0 : y0 + n, x0 : x0 + n] += mark * weight
 
 
-def _overlap(n: int, centre: float, half: float) -> np.ndarray:
-    """How much of each of n pixels lies within `half` of a centre."""
-    left = np.arange(n)
-    return np.clip(np.minimum(left + 1, centre + half) - np.maximum(left, centre - half), 0, 1)
+def _seen(n: int, centre: float, half: float) -> np.ndarray:
+    """How much each of n pixels sees of what lies within `half` of a centre, through the lens: a gaussian, then the pixel's area."""
+
+    def risen(t: np.ndarray) -> np.ndarray:  # the integral of the gaussian's integral
+        return t * ndtr(t) + np.exp(-t * t / 2) / np.sqrt(2 * np.pi)
+
+    edges = np.arange(n + 1)
+    up, down = (LENS * risen((edges - centre + s * half) / LENS) for s in (1, -1))
+    return np.diff(up - down)

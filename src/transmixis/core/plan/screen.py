@@ -148,10 +148,10 @@ def weighted_quantile(values: Array, weights: Array, q: float) -> float:
 
 
 def stops_apart(cloth: tuple[float, float, float], swatches: tuple[Swatch, ...]) -> float:
-    """Stops of the cloth's luminance over the subject's mean."""
+    """Stops of the cloth's strongest channel, which is the one that is keyed, over the subject's mean luminance."""
     share = np.array([s.share for s in swatches])
     mean = float((share * luminance(np.array([s.rgb for s in swatches]))).sum() / share.sum())
-    return math.log2(max(float(luminance(np.asarray(cloth))), 1e-6) / max(mean, 1e-6))
+    return math.log2(max(*cloth, 1e-6) / max(mean, 1e-6))
 
 
 def seen_from_the_side(width: float, height: float, distance: float) -> float:

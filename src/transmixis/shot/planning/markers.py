@@ -76,8 +76,9 @@ class MarkersQuestion(Question):
         count = core.how_many(p.motion, p.hidden)
         layout = core.laid_out(count, p.wide, p.high, p.size, seen.metre)
         n = len(layout.places)
-        contrast, noise = _contrast(p), _noise(p)
-        one = _error(p.shape, seen.size, seen.blur, contrast, noise)
+        contrast = _contrast(p)
+        noise, on_marker = _noise(p.grain, SURFACES[p.surface]), _noise(p.grain, COLOURS[p.colour])
+        one = _error(p.shape, seen, contrast, noise, on_marker)
         wide_px, high_px = p.wide / 100 * seen.metre, p.high / 100 * seen.metre
         whole = core.error_at_edge(p.motion, layout.places, one.rms, wide_px, high_px)
         patch = 100 * n * (seen.size + 2 * core.GROWN + core.FEATHER) ** 2 / max(wide_px * high_px, 1)
@@ -124,23 +125,25 @@ def _contrast(p: Any) -> float:
     return max(abs(_coded(COLOURS[p.colour]) - _coded(SURFACES[p.surface])), 1e-3)
 
 
-def _noise(p: Any) -> float:
-    """Deviation of the coded picture at the surface's brightness."""
-    a, b = law_of_grain(p.grain)
-    level = float(luminance(np.asarray(SURFACES[p.surface])))
+def _noise(grain: float, rgb: tuple[float, float, float]) -> float:
+    """Deviation of the coded picture at a colour's brightness."""
+    a, b = law_of_grain(grain)
+    level = float(luminance(np.asarray(rgb)))
     slope = 1.055 / 2.4 * max(level, 0.01) ** (1 / 2.4 - 1)
     # the weighted sum of three channels is three quarters as noisy as one (BT.709 weights)
     return max(0.75 * math.sqrt(a * level + b) * slope, 0.3 / 255)
 
 
 @lru_cache(maxsize=512)
-def _simulated(shape: str, size: float, blur: float, contrast: float, noise: float) -> core.Error:
-    return core.marker_error(shape, size, blur, contrast, noise)
+def _simulated(shape: str, size: float, blur: float, contrast: float, noise: float, on_marker: float) -> core.Error:
+    return core.marker_error(shape, size, blur, contrast, noise, on_marker=on_marker)
 
 
-def _error(shape: str, size: float, blur: float, contrast: float, noise: float) -> core.Error:
+def _error(shape: str, seen: core.Seen, contrast: float, noise: float, on_marker: float) -> core.Error:
     """Simulated at rounded inputs, so that going back to a setting costs nothing."""
-    return _simulated(shape, max(round(size, 1), 0.1), round(blur, 1), round(contrast, 3), round(noise, 5))
+    return _simulated(
+        shape, max(round(seen.size, 1), 0.1), round(seen.blur, 1), round(contrast, 3), round(noise, 5), round(on_marker, 5)
+    )
 
 
 def _proposal(p: Any, shot: Shot, seen: core.Seen, whole: float, one: core.Error, contrast: float) -> PlanProposal | None:

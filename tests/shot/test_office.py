@@ -1,0 +1,305 @@
+"""Hours and dates of a film: tasks from its work order, learning, the timetable, what helps, moving blocks, reports, calendars."""
+
+from __future__ import annotations
+
+import csv
+import io
+import itertools
+from datetime import date, timedelta
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from transmixis.core.errors import UserError
+from transmixis.media.calendar import DayEvent, calendar_bytes, read_days
+from transmixis.shot.logbook import Entry
+from transmixis.shot.model import Film, Plate, Production, Shot, Step
+from transmixis.shot.office import Agreement, Scenario, Work, Worker
+from transmixis.shot.planning import answered, question_of
+from transmixis.shot.planning.calendar import events_of, with_days_off
+from transmixis.shot.planning.moving import with_block_moved, with_help, without_moves
+from transmixis.shot.planning.overview import overview
+from transmixis.shot.planning.report import KINDS, Table, report
+from transmixis.shot.planning.timetable import lay_out, together_by_shot, why, words_for
+from transmixis.shot.planning.work import (
+    hours_of,
+    learnt,
+    left_in,
+    record,
+    shot_hours,
+    stage_hours,
+    with_more,
+    with_work,
+    with_work_from_order,
+    work_from,
+)
+
+MONDAY = "2026-05-11"
+
+
+def shot(code: str, frames: int = 48, **values: object) -> Shot:
+    return Shot(code=code, title=f"<{code}>", length=frames, rate="24", width=960, height=540, **values)  # type: ignore[arg-type]
+
+
+def film(
+    *shots: Shot, deadline: str = "2026-06-05", people: tuple[Worker, ...] = (Worker(name="Ada"),), **values: object
+) -> Film:
+    scenario = Scenario(name="class version", deadline=deadline)
+    production = Production(
+        name="Film",
+        shots=tuple(s.code for s in shots),
+        people=people,
+        scenarios=(scenario,),
+        day=MONDAY,
+        **values,  # type: ignore[arg-type]
+    )
+    return Film(production=production, shots=shots)
+
+
+KEYED = shot(
+    "A", steps=(Step(id="k", kind="screen_key", name="Key"), Step(id="p", kind="place", name="Place")),
+    plan={"takes": {"camera": "moving", "tricks": ["extend the set", "no such trick"]}},
+)  # fmt: skip
+
+
+def test_tasks_come_from_the_work_order_and_the_tricks() -> None:
+    kinds = [w.kind for w in work_from(KEYED)]
+    assert kinds == ["key", "camera solve", "place and match", "set extension", "check"]
+    kept = with_work(with_work_from_order(KEYED), work_from(KEYED)[0].model_copy(update={"spent": 2.0}))
+    again = with_work_from_order(with_more(kept, Work(id="paint_2", stage="Repair", kind="paint")))
+    assert [w.spent for w in again.work if w.kind == "key"] == [2.0]
+    assert [w.stage for w in again.work] == ["Matte", "Motion", "Repair", "Build", "Build", "Check"]
+    # a shot that has no work order yet takes the steps that its tricks ask for
+    planned = shot("B", plan={"takes": {"tricks": ["replace the background"]}})
+    assert [w.kind for w in work_from(planned)] == ["key", "place and match", "check"]
+
+
+def test_finished_tasks_teach_the_next_estimate() -> None:
+    """Every key takes twice its rate: with each one that is finished the next estimate comes nearer."""
+    shots = []
+    for i in range(8):
+        s = with_work_from_order(shot(f"S{i}", steps=KEYED.steps))
+        plain = hours_of(s.work[0], s, Scenario(name="x"), {}).mean
+        done = s.work[0].model_copy(update={"spent": 2 * plain, "done": True, "finished": f"2026-05-{i + 1:02d}"})
+        shots.append(with_work(s, done) if i < 7 else s)
+    whole = film(*shots)
+    past = record(whole)
+    errors = [abs(taught - took) / took for _, took, _, taught in past]
+    assert errors[0] == pytest.approx(0.5)
+    assert errors[-1] < 0.15
+    assert all(a > b for a, b in itertools.pairwise(errors))
+    known = learnt(whole)["key"]
+    assert 1.7 < known.factor < 2
+    assert shot_hours(whole, shots[0]).hours.mean > shots[0].work[0].spent
+    found = question_of("estimate").of_shot(shots[7], whole)
+    assert "7 finished tasks" in dict(found.rows)["learnt from"]
+    assert len(found.drawing.record) == 7
+    assert found.drawing.simulated[:3].mean() > 1.2 * found.drawing.simulated[25:].mean()  # 40 simulated shots
+
+
+def test_hours_spent_are_counted_and_what_is_left_never_vanishes() -> None:
+    s = with_work_from_order(KEYED)
+    over = with_work(s, s.work[0].model_copy(update={"spent": 100.0}))
+    assert left_in(film(over), over) > 0
+    assert stage_hours(film(over), over)["Matte"].hours.mean > 100
+    by_hand = shot("B", hours_estimate=5.0, hours_spent=2.0)
+    assert left_in(film(by_hand), by_hand) == 3.0
+    assert left_in(film(by_hand), by_hand.model_copy(update={"delivered": "x"})) == 0
+
+
+def test_the_timetable_has_dates_and_says_what_drives_and_helps() -> None:
+    """By hand: 40 h of a shot whose plates come on Monday 25 May take Ada's five days of 8 h, to Friday 29 May."""
+    waiting = shot("A", hours_estimate=40.0, plates_due="2026-05-25", waits_for="storm plate")
+    other = shot("B", hours_estimate=8.0)
+    table = lay_out(film(waiting, other, deadline="2026-05-27"))
+    assert table.done_on("A") == date(2026, 5, 29)
+    assert table.done_on("B") == date(2026, 5, 11)
+    assert table.missed.keys() == {"A"}
+    assert table.working_days_late("A") == 2
+    said = why(film(waiting, other, deadline="2026-05-27"), table)
+    assert "storm plate" in said
+    assert "2 working days late" in said
+    assert table.helps[0].saved > 0
+    assert {h.kind for h in table.helps} == {"hours", "plates"}
+    mended = with_help(
+        film(waiting, other, deadline="2026-05-27"), next(h for h in table.helps if h.kind == "plates" and h.left == 0)
+    )
+    assert not lay_out(mended).missed
+    assert "sooner" in words_for(table, next(h for h in table.helps if h.kind == "plates"))
+    more = with_help(film(waiting, other), next(h for h in table.helps if h.kind == "hours"))
+    assert more.production.people[0].week[0] > 8
+    assert more.production.people[0].week[6] == 0
+    assert table.spare(1) == 8
+    assert table.spare(14) == 0
+
+
+def test_days_off_stages_and_reviews_are_kept() -> None:
+    people = (
+        Worker(name="Ada", does=("Matte",), off=("2026-05-12",)),
+        Worker(name="Ben", week=(4, 4, 4, 4, 4, 0, 0), does=("Build", "Check", "Motion")),
+    )
+    s = with_work_from_order(KEYED)
+    found = lay_out(film(s, people=people))
+    for b in found.schedule.blocks:
+        assert b.person == ("Ada" if b.task.name == "key" else "Ben")
+    ada = next(p for p in found.people if p.name == "Ada")
+    assert ada.hours(1) == 0
+    assert ada.hours(0) == 8
+    reviewed = film(s, people=people)
+    scenario = reviewed.production.scenarios[0].model_copy(update={"review_days": 3})
+    reviewed = reviewed.model_copy(update={"production": reviewed.production.model_copy(update={"scenarios": (scenario,)})})
+    last = lay_out(reviewed).schedule.blocks[-1]
+    built = max(b.end for b in lay_out(reviewed).schedule.blocks if b.task.name != "check")
+    assert last.start >= built + 3
+    with pytest.raises(UserError, match="Nobody does"):
+        lay_out(film(s, people=(Worker(name="Ada", does=("Matte",)),)))
+    with pytest.raises(UserError, match="Nobody works"):
+        lay_out(film(s, people=()))
+    assert overview(film(s, people=())).trouble
+
+
+def test_a_later_version_asks_for_more_and_leaves_more_time() -> None:
+    s = with_work_from_order(KEYED)
+    f = film(s)
+    two = (f.production.scenarios[0], Scenario(name="festival version", deadline="2026-07-17", quality=0.9))
+    both = f.model_copy(update={"production": f.production.model_copy(update={"scenarios": two})})
+    later = both.model_copy(update={"production": both.production.model_copy(update={"scenario": "festival version"})})
+    first, second = overview(both), overview(later)
+    assert second.hours > first.hours
+    assert second.deadline == date(2026, 7, 17)
+    assert second.scenario == "festival version"
+
+
+def test_a_block_is_moved_to_somebody_and_to_a_day_and_freed_again() -> None:
+    people = (Worker(name="Ada"), Worker(name="Ben"))
+    s = with_work_from_order(KEYED)
+    f = film(s, people=people)
+    table = lay_out(f)
+    block, tasks = together_by_shot(table.schedule.blocks, table.people)[0]
+    other = "Ben" if block.person == "Ada" else "Ada"
+    moved = with_block_moved(f, table, "A", tuple(tasks), other, 3)
+    after = lay_out(moved)
+    assert all(b.person == other for b in after.schedule.blocks if b.task.name in tasks)
+    assert min(b.start for b in after.schedule.blocks if b.task.name in tasks) >= 3
+    assert without_moves(moved) == f
+    plain = film(shot("B"), people=people)
+    later = with_block_moved(plain, lay_out(plain), "B", ("work",), "Ada", 2)
+    assert later.shot("B").plates_due == "2026-05-13"
+    assert with_block_moved(plain, lay_out(plain), "B", ("work",), "Ada", 0) == plain
+
+
+def test_three_hundred_shots_are_told_of() -> None:
+    shots = tuple(with_work_from_order(shot(f"S{i:03d}", 24 + i % 50, steps=KEYED.steps)) for i in range(300))
+    found = overview(film(*shots, people=tuple(Worker(name=n) for n in ("Ada", "Ben", "Cem"))), search=False)
+    assert len(found.rows) == 300
+    assert found.table is not None
+    assert len(found.table.missed) > 10
+    assert found.rows["S000"].risk in ("low", "some", "high")
+
+
+def test_agreements_are_told() -> None:
+    said = (
+        Agreement(who="director", when="2026-05-04", said="yes"),
+        Agreement(who="producer", when="2026-05-05", said="too dear", answer="against"),
+    )
+    s = shot("A", agreements=said)
+    found = question_of("agree").of_shot(s)
+    assert found.words == "Against: producer."
+    assert "agree" in answered(s)
+    changed = shot("A", agreements=(*said, Agreement(who="producer", when="2026-05-09", said="one day", answer="agreed if")))
+    assert question_of("agree").of_shot(changed).words == "Not asked yet: post supervisor."
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_reports_are_pages_and_tables(kind: str) -> None:
+    s = with_work_from_order(KEYED).model_copy(update={"plates": (Plate(id="h", role="hero", path="a.png", name="hero"),)})
+    f = film(s, shot("B"))
+    entries = [Entry("2026-05-11T09:00:00", "made", "", "=1+1 & <b>", {})]
+    page = report(kind, f, "A", overview(f), entries, "html", b"\x89PNG")
+    assert page.startswith("<!doctype html>")
+    assert "<b>" not in page.replace("<b>distance", "") or kind in ("shoot", "brief")
+    if kind == "brief":
+        with pytest.raises(UserError, match="page"):
+            report(kind, f, "A", overview(f), entries, "csv")
+        assert "data:image/png" in page
+        return
+    rows = list(csv.reader(io.StringIO(report(kind, f, "A", overview(f), entries, "csv"))))
+    assert len(rows) > 1
+    assert len({len(r) for r in rows}) == 1
+    if kind == "log":
+        assert rows[1][3] == "'=1+1 & <b>"  # no formula for a spreadsheet
+
+
+def test_a_report_that_there_is_none_of_is_told() -> None:
+    with pytest.raises(UserError, match="no shot"):
+        report("shoot", film(shot("A")), "Z", overview(film(shot("A"))), [], "html")
+    with pytest.raises(UserError, match="no shots"):
+        report("brief", film(), "", overview(film()), [], "html")
+    with pytest.raises(UserError, match="no report"):
+        report("novel", film(shot("A")), "A", overview(film(shot("A"))), [], "html")
+    assert Table("t", ("a",), (("-3",), ("-x",))).csv().split() == ["a", "-3", "'-x"]
+
+
+# -- calendars
+
+
+@settings(max_examples=30)
+@given(
+    first=st.dates(date(2000, 1, 1), date(2090, 1, 1)),
+    days=st.integers(0, 40),
+    words=st.text(st.characters(codec="utf-8", exclude_categories=["C"]), min_size=1),
+)
+def test_calendars_come_back_as_they_were_written(
+    tmp_path_factory: pytest.TempPathFactory, first: date, days: int, words: str
+) -> None:
+    path = tmp_path_factory.mktemp("cal") / "a.ics"
+    path.write_bytes(calendar_bytes([DayEvent("x@y", first, first + timedelta(days=days), words)], "Film"))
+    assert read_days(path) == [first + timedelta(days=k) for k in range(days + 1)]
+
+
+def test_calendars_of_others(tmp_path: Path) -> None:
+    """RFC 5545: a timed event over midnight, one with a duration, one that ends at midnight."""
+    path = tmp_path / "b.ics"
+    events = (
+        "DTSTART:20260522T220000Z\nDTEND:20260523T020000Z",
+        "DTSTART;VALUE=DATE:20260601\nDURATION:P2D",
+        "DTSTART:20260610T080000Z\nDTEND:20260611T000000Z",
+        "DTSTART;VALUE=DATE:20260615",
+    )
+    body = "".join(f"BEGIN:VEVENT\nUID:{i}\nDTSTAMP:20260101T000000Z\n{e}\nEND:VEVENT\n" for i, e in enumerate(events))
+    path.write_text(f"BEGIN:VCALENDAR\nVERSION:2.0\nPRODID:-//x//y//EN\n{body}END:VCALENDAR\n".replace("\n", "\r\n"))
+    assert [d.isoformat() for d in read_days(path)] == [
+        "2026-05-22",
+        "2026-05-23",
+        "2026-06-01",
+        "2026-06-02",
+        "2026-06-10",
+        "2026-06-15",
+    ]
+    off = with_days_off(film(shot("A")), "Ada", read_days(path)).production.people[0].off
+    assert "2026-06-01" in off
+
+
+@pytest.mark.parametrize(
+    "text", ["", "no calendar", "BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n", "BEGIN:VEVENT\r\nDTSTART:x\r\nEND:VEVENT\r\n"]
+)
+def test_files_that_are_no_calendars_are_told(tmp_path: Path, text: str) -> None:
+    path = tmp_path / "c.ics"
+    path.write_text(text)
+    with pytest.raises(UserError):
+        read_days(path)
+    with pytest.raises(UserError, match="Cannot read"):
+        read_days(tmp_path / "none.ics")
+
+
+def test_the_schedule_as_a_calendar() -> None:
+    f = film(shot("A", hours_estimate=20.0), shot("B", hours_estimate=8.0), deadline="2026-05-12")
+    events = events_of(f, lay_out(f))
+    assert {e.summary.split()[0].rstrip(":") for e in events} == {"A", "B"}
+    assert sum("deadline" in e.summary for e in events) == 2
+    assert any("missed" in e.summary for e in events)
+    first = min(e.first for e in events)
+    assert first == date(2026, 5, 11)
+    assert len({e.uid for e in events}) == len(events)
