@@ -116,7 +116,9 @@ class ShotTable(QWidget):
         for name, words in (("risk", "Risk"), ("due", "Due"), ("waits", "Waiting for")):
             text(p, self.right_x(name), y, words, 11, 400, INK2)
         hline(p, 16, self.width() - 16, HEAD - 1, EDGE)
-        for i, shot in enumerate(self.shots()):
+        seen = event.rect() if event else self.rect()
+        first = max((seen.top() - HEAD) // ROW, 0)
+        for i, shot in enumerate(self.shots()[first : (seen.bottom() - HEAD) // ROW + 1], first):
             self._paint_row(p, shot, HEAD + i * ROW)
 
     def _paint_row(self, p: QPainter, shot: Shot, top: float) -> None:

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from transmixis.core.progress import Progress, words_for_seconds
 from transmixis.desk.engine import LOOK, PLAY, Engine
+from transmixis.desk.page import Page
 from transmixis.desk.state import State
 from transmixis.desk.theme import span_words
 from transmixis.desk.viewimage import matte_image, picture_image
@@ -32,16 +33,16 @@ from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.steps import kind_of
 
 
-class DeliverPage(QWidget):
+class DeliverPage(Page):
     """Delivers one step of the chosen shot."""
 
     _progressed = pyqtSignal(float, str, object)
     finished = pyqtSignal(object)  # Report, or None when it failed or was cancelled
 
     def __init__(self, state: State, engine: Engine) -> None:
-        super().__init__()
+        super().__init__(state)
         self.setObjectName("page")
-        self._state, self._engine = state, engine
+        self._engine = engine
         self._progress: Progress | None = None
         self._began = 0.0
         self.what, self.how = QComboBox(), QComboBox()
@@ -57,9 +58,7 @@ class DeliverPage(QWidget):
         self.what.activated.connect(lambda _: self._show_picture())
         self.how.currentIndexChanged.connect(lambda _: self._suggest())
         self._progressed.connect(self._show_progress)
-        state.shot_changed.connect(self.refresh)
         state.readings_changed.connect(lambda _: self._show_findings() if self.isVisible() else None)
-        self.refresh()
 
     def _lay_out(self) -> None:
         self.go.setObjectName("act")

@@ -50,6 +50,7 @@ class Engine(QObject):
         self._wake = threading.Condition()
         self._stop = False
         self._busy = False
+        self._others: list[Engine] = []
         self._answers = 0  # sent to the interface's thread, not taken there yet
         self._answer.connect(self._deliver)
         self._thread = threading.Thread(target=self._run, name="transmixis-engine", daemon=True)
@@ -76,7 +77,15 @@ class Engine(QObject):
     def waiting(self) -> int:
         """Requests that are queued, under way, or answered but not yet heard by whoever asked."""
         with self._wake:
-            return len(self._heap) + (1 if self._busy else 0) + self._answers
+            own = len(self._heap) + (1 if self._busy else 0) + self._answers
+        return own + sum(e.waiting for e in self._others)
+
+    def beside(self) -> Engine:
+        """Another worker, for long work that must not hold up what this one does; it counts and ends with this one."""
+        other = Engine(self)
+        other.trouble.connect(self.trouble)
+        self._others.append(other)
+        return other
 
     def _run(self) -> None:
         with contextlib.suppress(OSError):  # so that the interface's thread gets a processor as soon as it wants one
@@ -133,6 +142,8 @@ class Engine(QObject):
 
     def stop(self) -> None:
         """End the thread after what is under way."""
+        for other in self._others:
+            other.stop()
         with self._wake:
             self._stop = True
             self._heap.clear()

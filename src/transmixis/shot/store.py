@@ -28,9 +28,9 @@ LOCK = ".lock.json"
 
 def write_atomically(path: Path, data: bytes) -> None:
     """Write a file so that at any moment either the old or the new content stands there."""
-    path.parent.mkdir(parents=True, exist_ok=True)
     part = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
+        path.parent.mkdir(parents=True, exist_ok=True)
         with open(part, "wb") as f:
             f.write(data)
             f.flush()

@@ -11,11 +11,13 @@ import random
 from dataclasses import dataclass, replace
 
 from transmixis.core.errors import UserError
+from transmixis.core.progress import Progress
 
 LOCAL_MOST = 60  # tasks: up to here the order is searched, beyond it deadlines alone order it
 ROUNDS = 12  # fresh starts of the search
 TRIALS = 6000  # of laying six tasks: the search takes a tenth of a second for six tasks, up to three for thirty
 HORIZON = 3650  # days
+STRETCH = 40  # tasks laid between two looks at whether to stop
 
 
 @dataclass(frozen=True)
@@ -71,29 +73,31 @@ class Schedule:
 
 
 def schedule(
-    tasks: list[Task], people: list[Person], deadlines: dict[str, float], *, search: bool = True, like: Schedule | None = None
-) -> Schedule:
+    tasks: list[Task], people: list[Person], deadlines: dict[str, float], *, search: bool = True, like: Schedule | None = None,
+    progress: Progress | None = None,
+) -> Schedule:  # fmt: skip
     """A schedule with as little lateness as the search finds, then as early an end. Raises UserError for work nobody can do.
 
     Without `search` it is laid by deadlines alone, at once. `like`: a schedule of as many tasks to start from; it is bettered a
     little only.
     """
     _check(tasks, people)
+    p = progress or Progress()
     order = sorted(range(len(tasks)), key=lambda i: (deadlines.get(tasks[i].shot, math.inf), i))
-    best = _laid(order, {}, tasks, people, deadlines)
+    best = _laid(order, {}, tasks, people, deadlines, p)
     if like is not None and len(like.order) == len(tasks):
-        again = _laid(list(like.order), dict(like.who), tasks, people, deadlines)
+        again = _laid(list(like.order), dict(like.who), tasks, people, deadlines, p)
         best = min(best, again, key=lambda s: _cost(s, deadlines))
         if search and len(tasks) <= LOCAL_MOST:
             few = TRIALS // max(len(tasks), 6)
-            found = _searched(list(best.order), tasks, people, deadlines, few, dict(best.who))
+            found = _searched(list(best.order), tasks, people, deadlines, few, p, dict(best.who))
             best = min(best, found, key=lambda s: _cost(s, deadlines))
         return best
     if search and len(tasks) <= LOCAL_MOST:
         dice, trials = random.Random(1), TRIALS * 12 // max(len(tasks), 6)
         for r in range(ROUNDS):
             start = order if r == 0 else dice.sample(order, len(order))
-            found = _searched(start, tasks, people, deadlines, trials // ROUNDS if r else trials // 2)
+            found = _searched(start, tasks, people, deadlines, trials // ROUNDS if r else trials // 2, p)
             if _cost(found, deadlines) < _cost(best, deadlines):
                 best = found
     return best
@@ -114,17 +118,23 @@ class Help:
 MORE_HOURS, SOONER = (1, 2), (1, 2, 4)  # hours a day, days
 
 
-def what_helps(tasks: list[Task], people: list[Person], deadlines: dict[str, float], now: Schedule | None = None) -> list[Help]:
+def what_helps(
+    tasks: list[Task],
+    people: list[Person],
+    deadlines: dict[str, float],
+    now: Schedule | None = None,
+    progress: Progress | None = None,
+) -> list[Help]:
     """What would bring the lateness down: more hours a day of one person, or plates of a shot days earlier.
 
     Best first; of two that do the same the one that asks for less. `now`: the schedule as it stands.
     """
-    now = now or schedule(tasks, people, deadlines)
+    now = now or schedule(tasks, people, deadlines, progress=progress)
     before = sum(now.late.values())
     found = []
 
     def tried(kind: str, whose: str, amount: int, t: list[Task], p: list[Person]) -> None:
-        left = sum(schedule(t, p, deadlines, like=now).late.values())
+        left = sum(schedule(t, p, deadlines, like=now, progress=progress).late.values())
         found.append(Help(kind, whose, amount, max(before - left, 0.0), left))
 
     for i, p in enumerate(people):
@@ -153,11 +163,11 @@ def _cost(s: Schedule, deadlines: dict[str, float]) -> tuple[float, float, float
 
 def _searched(
     order: list[int], tasks: list[Task], people: list[Person], deadlines: dict[str, float], trials: int,
-    who: dict[int, str] | None = None,
+    progress: Progress, who: dict[int, str] | None = None,
 ) -> Schedule:  # fmt: skip
     """Move tasks in the order, and hand them to others, as long as that helps and trials are left."""
     order, who = list(order), dict(who or {})
-    best = _laid(order, who, tasks, people, deadlines)
+    best = _laid(order, who, tasks, people, deadlines, progress)
     better = True
     while better:
         better = False
@@ -165,7 +175,8 @@ def _searched(
             trials -= 1
             if trials < 0:
                 return best
-            found = _laid(trial_order, trial_who, tasks, people, deadlines)
+            progress.at(0, 0)
+            found = _laid(trial_order, trial_who, tasks, people, deadlines, progress)
             if _cost(found, deadlines) < _cost(best, deadlines):
                 order, who, best, better = trial_order, trial_who, found, True
                 break
@@ -188,8 +199,9 @@ def _neighbours(order: list[int], who: dict[int, str], tasks: list[Task], people
 
 
 def _laid(
-    order: list[int], who: dict[int, str], tasks: list[Task], people: list[Person], deadlines: dict[str, float]
-) -> Schedule:
+    order: list[int], who: dict[int, str], tasks: list[Task], people: list[Person], deadlines: dict[str, float],
+    progress: Progress | None = None,
+) -> Schedule:  # fmt: skip
     """Lay tasks into people's hours in this order; each with who it is given to, else with whom it is done first."""
     free = {p.name: 0.0 for p in people}
     ready: dict[str, float] = {}
@@ -197,7 +209,9 @@ def _laid(
     for i, t in enumerate(tasks):
         by_shot.setdefault(t.shot, []).append(i)
     blocks = []
-    for k in order:
+    for n, k in enumerate(order):
+        if progress and n % STRETCH == STRETCH - 1:
+            progress.at(0, 0)
         i = by_shot[tasks[k].shot].pop(0)  # a shot's tasks keep their own order
         t = tasks[i]
         able = [p for p in people if (not t.people or p.name in t.people) and any(h > 0 for h in p.week)]

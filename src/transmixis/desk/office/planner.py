@@ -2,39 +2,57 @@
 
 from __future__ import annotations
 
+import time
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from transmixis.core.progress import Progress
 from transmixis.desk.engine import AHEAD, LOOK, Engine
 from transmixis.shot.model import Film
 from transmixis.shot.planning.overview import Overview, overview
 
 TAG = "schedule"
+REST = 0.001  # s
+
+
+class Resting(Progress):
+    """Rests at every look: laying out is plain Python, and the interface must get the interpreter in between."""
+
+    def at(self, done: float, total: float, text: str = "") -> None:
+        super().at(done, total, text)
+        time.sleep(REST)
 
 
 class Planner(QObject):
-    """`now` is the last overview; `changed` tells of another. It works beside the window and the newest film wins."""
+    """`now` is the last overview; `changed` tells of another. It has a worker of its own, and the newest film wins."""
 
     changed = pyqtSignal()
 
     def __init__(self, engine: Engine) -> None:
         super().__init__()
-        self._engine = engine
+        self._engine = engine.beside()
         self._film: Film | None = None
+        self._progress = Resting()
         self.now: Overview | None = None
         self.searched = False
 
-    def follow(self, film: Film | None, *, search: bool = True) -> None:
+    def follow(self, film: Film | None) -> None:
         """Lay out this film, unless it is the one that was laid out last."""
         if film is self._film:
             return
         self._engine.drop(TAG)
-        self._film, self.searched = film, False
+        self._progress.cancel()
+        self._film, self._progress, self.searched = film, Resting(), False
         if film is None:
             self.now = None
             return
-        self._engine.ask(LOOK, lambda: overview(film, search=False), self._take_quick, tag=TAG)
-        if search:
-            self._engine.ask(AHEAD, lambda: overview(film), self._take, tag=TAG)
+        p = self._progress
+        self._engine.ask(LOOK, lambda: overview(film, search=False, progress=p), self._take_quick, tag=TAG)
+        self._engine.ask(AHEAD, lambda: overview(film, progress=p), self._take, tag=TAG)
+
+    def stop(self) -> None:
+        """Give up what is under way."""
+        self._progress.cancel()
 
     def _take_quick(self, found: Overview) -> None:
         self.now = found

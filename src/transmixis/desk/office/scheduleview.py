@@ -13,7 +13,7 @@ from transmixis.core.plan.schedule import Block
 from transmixis.desk.marks import hatch, hline, mark, text, vline
 from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, RAISED, RULE, VERMILION, VERMILION_TEXT, WELL, WHITE
 from transmixis.shot.planning.overview import Overview
-from transmixis.shot.planning.timetable import Timetable, together_by_shot
+from transmixis.shot.planning.timetable import Timetable
 
 LEFT, HEAD, ROW, SPARE, FOOT = 128, 22, 44, 50, 40
 LEAST, MOST = 20.0, 36.0  # px a day
@@ -63,12 +63,8 @@ class ScheduleView(QWidget):
 
     @property
     def days(self) -> int:
-        """Days shown: to the end or the last deadline, in whole weeks, two at least."""
-        t = self.table
-        if t is None:
-            return 14
-        last = max([t.schedule.end, *(d for c, d in t.deadlines.items() if c in t.schedule.done)], default=0.0)
-        return max(14, 7 * int((last + 9) // 7))
+        """Days shown."""
+        return self._overview.days if self._overview else 14
 
     def sizeHint(self) -> QSize:
         people = len(self.table.people) if self.table else 1
@@ -88,14 +84,14 @@ class ScheduleView(QWidget):
 
     def placed(self) -> list[Placed]:
         """All blocks where they are painted."""
-        t = self.table
-        if t is None:
+        t, px = self.table, self.day_px
+        if t is None or self._overview is None:
             return []
-        out = []
-        for block, tasks in together_by_shot(t.schedule.blocks, t.people):
-            x0, x1 = self.x_of(block.start), self.x_of(block.end)
-            out.append(Placed(block, tuple(tasks), QRectF(x0, self.row_y(block.person) + 7, max(x1 - x0, 3.0), ROW - 14)))
-        return out
+        rows = {p.name: HEAD + ROW * i + 7.0 for i, p in enumerate(t.people)}
+        return [
+            Placed(b, tasks, QRectF(LEFT + b.start * px, rows[b.person], max((b.end - b.start) * px, 3.0), ROW - 14))
+            for b, tasks in self._overview.blocks
+        ]
 
     # -- painting
 
@@ -104,9 +100,12 @@ class ScheduleView(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(self.rect(), QColor(RAISED))
         t = self.table
-        if t is None:
+        if t is None or event is None:
             return
-        self._calendar(p, t)
+        px = self.day_px
+        shown = event.rect()  # a long film is painted where it is seen
+        span = range(max(int((shown.left() - LEFT) / px) - 1, 0), min(int((shown.right() - LEFT) / px) + 2, self.days))
+        self._calendar(p, t, span)
         for i, person in enumerate(t.people):
             y = HEAD + ROW * i
             text(p, 16, y + 16, person.name, 12, 600, room=LEFT - 24)
@@ -114,8 +113,9 @@ class ScheduleView(QWidget):
             hline(p, LEFT, self.x_of(self.days), y + ROW, RULE)
         self._waiting(p, t)
         for placed in self.placed():
-            self._block(p, t, placed)
-        self._spare(p, t)
+            if placed.rect.right() >= shown.left() and placed.rect.left() <= shown.right():
+                self._block(p, t, placed)
+        self._spare(p, t, span)
         self._dates(p, t)
         if self._drag:
             r = self._drag[0].rect.translated(self._at - self._drag[1])
@@ -123,10 +123,10 @@ class ScheduleView(QWidget):
             p.setBrush(QColor(255, 255, 255, 160))
             p.drawRect(r)
 
-    def _calendar(self, p: QPainter, t: Timetable) -> None:
+    def _calendar(self, p: QPainter, t: Timetable, span: range) -> None:
         bottom = HEAD + ROW * len(t.people) + SPARE
         p.fillRect(QRectF(LEFT, HEAD, self.days * self.day_px, bottom - HEAD), QColor(PAPER))
-        for d in range(self.days):
+        for d in span:
             x = self.x_of(d)
             for i, person in enumerate(t.people):
                 if person.hours(d) <= 0:
@@ -153,8 +153,8 @@ class ScheduleView(QWidget):
     def _waiting(self, p: QPainter, t: Timetable) -> None:
         """A dashed line to the first block of a shot that waits for its plates."""
         for code, row in (self._overview.rows if self._overview else {}).items():
-            first = next((b for b in t.schedule.blocks if b.task.shot == code), None)
-            if not row.waits or first is None or first.task.first_day <= 0:
+            first = next((b for b in t.schedule.blocks if b.task.shot == code), None) if row.waits else None
+            if first is None or first.task.first_day <= 0:
                 continue
             y = self.row_y(first.person) + ROW / 2
             start = max((b.end for b in t.schedule.blocks if b.person == first.person and b.end <= first.start), default=0.0)
@@ -170,13 +170,14 @@ class ScheduleView(QWidget):
             p.fillRect(QRectF(middle - room / 2, y - 8, room, 16), QColor(PAPER))
             text(p, middle, y, words, 11, 500, INK2, "centre", room=room)
 
-    def _spare(self, p: QPainter, t: Timetable) -> None:
+    def _spare(self, p: QPainter, t: Timetable, span: range) -> None:
         top = HEAD + ROW * len(t.people)
         text(p, 16, top + 18, "Hours to spare", 12, 600)
         text(p, 16, top + 33, "of all together", 10, 400, INK2)
         whole = max((sum(q.hours(d) for q in t.people) for d in range(7)), default=1.0) or 1.0
-        for d in range(self.days):
-            spare = t.spare(d)
+        assert self._overview is not None
+        for d in span:
+            spare = self._overview.spare[d]
             if spare > 0.05:
                 h = spare / whole * (SPARE - 16)
                 x = self.x_of(d)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from transmixis.core.errors import UserError
+from transmixis.core.plan.schedule import Block
+from transmixis.core.progress import Progress
 from transmixis.shot.model import Film, Shot
-from transmixis.shot.planning.timetable import Timetable, lay_out, today_of, why
+from transmixis.shot.planning.timetable import SHOTS_AT_A_TIME, Timetable, lay_out, today_of, together_by_shot, why
 from transmixis.shot.planning.work import Spent, learnt, left_in, scenario_of, shot_hours, stage_hours
 
 RISKS = ("none", "low", "some", "high")
@@ -37,6 +39,9 @@ class Overview:
     today: date
     scenario: str
     deadline: date | None
+    blocks: tuple[tuple[Block, tuple[str, ...]], ...] = ()  # with the names of their tasks, as they are drawn
+    days: int = 14
+    spare: tuple[float, ...] = ()
 
     @property
     def spent(self) -> float:
@@ -49,17 +54,19 @@ class Overview:
         return sum(r.whole.hours.mean for r in self.rows.values())
 
 
-def overview(film: Film, *, search: bool = True) -> Overview:
+def overview(film: Film, *, search: bool = True, progress: Progress | None = None) -> Overview:
     """The board's figures. Without `search` dates alone order the work, which is quick; with it, what helps is looked for too."""
     known, scenario = learnt(film), scenario_of(film)
     table, trouble, reason = None, "", ""
     try:
-        table = lay_out(film, search=search, helps=search)
+        table = lay_out(film, search=search, helps=search, progress=progress)
         reason = why(film, table)
     except UserError as e:
         trouble = str(e)
     rows = {}
-    for shot in film.shots:
+    for n, shot in enumerate(film.shots):
+        if progress and n % SHOTS_AT_A_TIME == 0:
+            progress.at(0, 0)
         whole, left = shot_hours(film, shot, known), left_in(film, shot, known)
         due = shot.due or scenario.deadline
         rows[shot.code] = ShotRow(
@@ -67,7 +74,12 @@ def overview(film: Film, *, search: bool = True) -> Overview:
             _waits(shot, today_of(film)),
         )  # fmt: skip
     deadline = date.fromisoformat(scenario.deadline) if scenario.deadline else None
-    return Overview(rows, table, trouble, reason, today_of(film), scenario.name, deadline)
+    found = Overview(rows, table, trouble, reason, today_of(film), scenario.name, deadline)
+    if table is None:
+        return found
+    blocks = tuple((b, tuple(t)) for b, t in together_by_shot(table.schedule.blocks, table.people))
+    days = table.days()
+    return replace(found, blocks=blocks, days=days, spare=tuple(table.spare(days)))
 
 
 def _risk(shot: Shot, whole: Spent, left: float, table: Timetable | None) -> str:

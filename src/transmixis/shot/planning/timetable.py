@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, timedelta
+from functools import cached_property
 
 from transmixis.core.errors import UserError
 from transmixis.core.plan.schedule import Block, Help, Person, Schedule, Task, schedule, what_helps
+from transmixis.core.progress import Progress
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.office import Work
 from transmixis.shot.planning.work import hours_of, learnt, left_of, scenario_of
 
 LOST = 0.02  # days: rounding, not lateness
+SHOTS_AT_A_TIME = 10  # between two looks at whether to stop
 
 
 @dataclass(frozen=True)
@@ -29,7 +32,7 @@ class Timetable:
         """The date of a moment; the end of a day belongs to that day."""
         return self.start + timedelta(days=int(max(at - 1e-6, 0)))
 
-    @property
+    @cached_property
     def missed(self) -> dict[str, float]:
         """Shots that are done after their deadline, and by how many days of the calendar."""
         return {s: d for s, d in self.schedule.late.items() if d > LOST}
@@ -45,14 +48,19 @@ class Timetable:
         days = range(int(first), int(max(last - 1e-6, first)) + (1 if last - first > LOST else 0))
         return sum(any(p.hours(d) > 0 for p in self.people) for d in days)
 
-    def spare(self, day: int) -> float:
-        """Hours of all people on a day that no block takes."""
-        taken = 0.0
+    def spare(self, days: int) -> list[float]:
+        """Hours of all people on each of so many days that no block takes."""
+        by_name = {p.name: p for p in self.people}
+        left = [sum(p.hours(d) for p in self.people) for d in range(days)]
         for b in self.schedule.blocks:
-            overlap = min(b.end, day + 1) - max(b.start, day)
-            if overlap > 0:
-                taken += overlap * next(p.hours(day) for p in self.people if p.name == b.person)
-        return max(sum(p.hours(day) for p in self.people) - taken, 0.0)
+            for d in range(int(b.start), min(int(b.end) + 1, days)):
+                left[d] -= max(min(b.end, d + 1) - max(b.start, d), 0.0) * by_name[b.person].hours(d)
+        return [max(h, 0.0) for h in left]
+
+    def days(self) -> int:
+        """Days to show: to the end or the last deadline, in whole weeks, two at least."""
+        last = max([self.schedule.end, *(d for c, d in self.deadlines.items() if c in self.schedule.done)], default=0.0)
+        return max(14, 7 * int((last + 9) // 7))
 
 
 def today_of(film: Film) -> date:
@@ -69,12 +77,14 @@ def people_of(film: Film, start: date) -> list[Person]:
     ]
 
 
-def tasks_of(film: Film, start: date) -> tuple[list[Task], dict[str, float]]:
+def tasks_of(film: Film, start: date, progress: Progress | None = None) -> tuple[list[Task], dict[str, float]]:
     """What is left to do, in order, and each shot's deadline as the day after which it is late."""
     scenario, known = scenario_of(film), learnt(film)
     tasks: list[Task] = []
     deadlines: dict[str, float] = {}
-    for shot in film.shots:
+    for n, shot in enumerate(film.shots):
+        if progress and n % SHOTS_AT_A_TIME == 0:
+            progress.at(0, 0)
         if shot.delivered:
             continue
         due = shot.due or scenario.deadline
@@ -112,7 +122,7 @@ def _able(film: Film, shot: Shot, w: Work | None) -> tuple[str, ...]:
     return able if len(able) < len(everybody) else ()
 
 
-def lay_out(film: Film, *, search: bool = True, helps: bool = True) -> Timetable:
+def lay_out(film: Film, *, search: bool = True, helps: bool = True, progress: Progress | None = None) -> Timetable:
     """The timetable of a film. Raises UserError without people, or for work that nobody does.
 
     Without `search` it is laid at once by deadlines alone, so that a page can follow a block that is dragged.
@@ -120,15 +130,15 @@ def lay_out(film: Film, *, search: bool = True, helps: bool = True) -> Timetable
     start = today_of(film)
     if not film.production.people:
         raise UserError("Nobody works on this film yet; add people and their hours first.")
-    tasks, deadlines = tasks_of(film, start)
+    tasks, deadlines = tasks_of(film, start, progress)
     people = people_of(film, start)
-    found = schedule(tasks, people, deadlines, search=search)
+    found = schedule(tasks, people, deadlines, search=search, progress=progress)
     left: dict[str, float] = {}
     for t in tasks:
         left[t.shot] = left.get(t.shot, 0.0) + t.hours
     table = Timetable(start, found, tuple(people), deadlines, left)
     if helps and table.missed:
-        better = what_helps(tasks, people, deadlines, found)
+        better = what_helps(tasks, people, deadlines, found, progress)
         table = Timetable(start, found, tuple(people), deadlines, left, tuple(better))
     return table
 
