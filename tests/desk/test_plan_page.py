@@ -8,7 +8,10 @@ from typing import Any
 
 from deskhelp import press, settle
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QCheckBox, QDialogButtonBox, QDoubleSpinBox
 
+from transmixis.desk.office import reporting
+from transmixis.desk.plan.pick import PickDialog
 from transmixis.desk.plan.questionlist import ROW
 from transmixis.desk.window import MainWindow
 from transmixis.shot.planning import QUESTIONS
@@ -92,10 +95,13 @@ def test_the_shoot_list_is_ticked_kept_and_written(bench: MainWindow, qtbot: Any
     assert "1 of" in bench.plan.list.head.text()
     page = tmp_path / "list.html"
     bench.plan.list.write(page)
+    settle(qtbot, bench)
     words = page.read_text()
     assert "☒" in words
     assert "Shoot list: KP010" in words
-    bench.plan.list.write(tmp_path / "no" / "where.html")  # told, not raised
+    bench.plan.list.write(Path("/proc/no/where.html"))  # told, not raised
+    settle(qtbot, bench)
+    assert "annot" in bench.foot._said
     kept = json.loads((bench.state.folder / "shots" / "KP010" / "shot.json").read_text())  # type: ignore[operator]
     assert kept["ticked"] == [what]
 
@@ -133,3 +139,138 @@ def test_inputs_that_cannot_be_are_told_in_one_sentence(bench: MainWindow, qtbot
         assert bench.plan.view.answer is None, kind
         assert len(bench.plan.view.trouble) > 10
         assert bench.state.stage_state("Plan") == ("fault", 1)
+
+
+def test_colours_are_measured_on_a_still_drawn_on_by_hand(bench: MainWindow, qtbot: Any) -> None:
+    bench.show_page("plan")
+    choose(qtbot, bench, "screen")
+    assert "Not answered" in bench.plan.view.answer.words  # type: ignore[union-attr]
+    dialog = PickDialog(bench.state, bench.plan, line=False)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    settle(qtbot, bench)
+    view = dialog.view
+    assert not view.image.isNull()
+    ok = dialog.buttons.button(QDialogButtonBox.StandardButton.Ok)
+    assert ok is not None
+    assert not ok.isEnabled()
+
+    def box(x: int, y: int, w: int, h: int) -> None:
+        a, b = (view.to_widget(*p).toPoint() for p in ((x, y), (x + w, y + h)))
+        qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=a)
+        qtbot.mouseMove(view, b)
+        qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=b)
+
+    dialog.name.setText("coat")
+    box(440, 330, 60, 60)
+    dialog.cloth.click()
+    box(30, 30, 200, 300)
+    box(5, 5, 2, 2)  # a slip of the hand is nothing
+    assert [b.name for b in view.boxes] == ["coat", "the cloth"]
+    assert view.grab().width() > 0
+    assert ok.isEnabled()
+    bench.plan.use_drawn(dialog)
+    plan = bench.state.shot.plan["screen"]  # type: ignore[union-attr]
+    assert plan["measured"][0]["name"] == "coat"
+    r, g, _ = plan["measured"][0]["rgb"]
+    assert r > 1.5 * g  # the courier's coat is red
+    assert plan["measured_cloth"][1] > 2 * plan["measured_cloth"][0]
+    assert "clear" in bench.plan.view.answer.words  # type: ignore[union-attr]
+    dialog.clear.click()
+    dialog.clear.click()
+    assert not ok.isEnabled()
+    bench.plan.use_drawn(dialog)  # nothing drawn: told, nothing set
+    bench.state.undo()
+    assert "screen" not in bench.state.shot.plan  # type: ignore[union-attr]
+
+
+def test_a_shadow_is_drawn_from_foot_to_tip(bench: MainWindow, qtbot: Any) -> None:
+    bench.show_page("plan")
+    choose(qtbot, bench, "shadow")
+    dialog = PickDialog(bench.state, bench.plan, line=True)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    settle(qtbot, bench)
+    a, b = (dialog.view.to_widget(*p).toPoint() for p in ((300, 480), (420, 470)))
+    qtbot.mousePress(dialog.view, Qt.MouseButton.LeftButton, pos=a)
+    qtbot.mouseMove(dialog.view, b)
+    qtbot.mouseRelease(dialog.view, Qt.MouseButton.LeftButton, pos=b)
+    bench.plan.use_drawn(dialog)
+    plan = bench.state.shot.plan["shadow"]  # type: ignore[union-attr]
+    assert plan["first_light"] == "a drawn shadow"
+    assert abs(plan["base_x"] - 300) < 2
+    assert abs(plan["tip_y"] - 470) < 2
+    rulers = bench.plan.inputs.rulers
+    assert rulers["base_x"].isVisibleTo(bench.plan)
+    assert not rulers["first_hour"].isVisibleTo(bench.plan)
+    assert not bench.plan.inputs.days["first_day"].isVisibleTo(bench.plan)
+
+
+def test_tasks_are_taken_timed_finished_and_undone(bench: MainWindow, qtbot: Any) -> None:
+    bench.show_page("plan")
+    choose(qtbot, bench, "estimate")
+    bench.state.change("no tasks", lambda: bench.state.shot.model_copy(update={"work": ()}))  # type: ignore[union-attr]
+    tasks = bench.plan.tasks
+    assert tasks.none.isVisible()
+    qtbot.mouseClick(tasks.take, Qt.MouseButton.LeftButton)
+    work = bench.state.shot.work  # type: ignore[union-attr]
+    assert len(work) > 2
+    assert tasks.table.rowCount() == len(work)
+    spent = tasks.table.cellWidget(0, 2)
+    assert isinstance(spent, QDoubleSpinBox)
+    spent.setValue(2.5)
+    spent.editingFinished.emit()
+    assert bench.state.shot.work[0].spent == 2.5  # type: ignore[union-attr]
+    done = tasks.table.cellWidget(0, 3)
+    assert isinstance(done, QCheckBox)
+    done.click()
+    first = bench.state.shot.work[0]  # type: ignore[union-attr]
+    assert first.done
+    assert first.finished
+    settle(qtbot, bench)
+    assert "1 finished task" in dict(bench.plan.view.answer.rows)["learnt from"]  # type: ignore[union-attr]
+    tasks.kinds.setCurrentText("paint")
+    qtbot.mouseClick(tasks.add, Qt.MouseButton.LeftButton)
+    assert any(w.kind == "paint" for w in bench.state.shot.work)  # type: ignore[union-attr]
+    kinds = [e.kind for e in bench.state.session.document.log.entries()]  # type: ignore[union-attr]
+    assert kinds.count("hours") == 2
+    bench.state.undo()
+    bench.state.undo()
+    assert not bench.state.shot.work[0].done  # type: ignore[union-attr]
+
+
+def test_what_was_said_is_kept_with_its_day_and_shown_in_the_brief(bench: MainWindow, qtbot: Any, tmp_path: Path) -> None:
+    bench.show_page("plan")
+    choose(qtbot, bench, "agree")
+    bench.state.change("nothing said", lambda: bench.state.shot.model_copy(update={"agreements": ()}))  # type: ignore[union-attr]
+    form = bench.plan.agree
+    assert form.isVisible()
+    assert not form.take_back.isEnabled()
+    form.who.setCurrentText("producer")
+    form.answer.setCurrentText("agreed if")
+    qtbot.keyClicks(form.said, "two days at most")
+    qtbot.mouseClick(form.keep, Qt.MouseButton.LeftButton)
+    kept = bench.state.shot.agreements[-1]  # type: ignore[union-attr]
+    assert (kept.who, kept.answer, kept.said) == ("producer", "agreed if", "two days at most")
+    assert "Not asked yet: director, post supervisor." in bench.plan.view.answer.words  # type: ignore[union-attr]
+    page = tmp_path / "brief.html"
+    reporting.write(bench.state, "brief", page)
+    settle(qtbot, bench)
+    words = page.read_text()
+    assert "two days at most" in words
+    assert "data:image/png;base64" in words
+    qtbot.mouseClick(form.take_back, Qt.MouseButton.LeftButton)
+    assert not bench.state.shot.agreements  # type: ignore[union-attr]
+
+
+def test_a_marker_that_is_dragged_is_simulated_beside_the_window(bench: MainWindow, qtbot: Any) -> None:
+    bench.show_page("plan")
+    choose(qtbot, bench, "markers")
+    settle(qtbot, bench)
+    before = bench.plan.view.answer
+    bench.plan.inputs.dragged.emit("size", 4.0)
+    assert bench.plan.view.answer is before  # not in the window
+    settle(qtbot, bench)
+    assert bench.plan.view.answer is not before
+    assert "4 cm" in bench.plan.view.answer.words  # type: ignore[union-attr]
+    assert "markers" not in bench.state.shot.plan  # type: ignore[union-attr]
