@@ -20,6 +20,9 @@ SECTIONS = (
     ("KP050", "Findings", "findings"), ("KP060", "Frames to freeze", "freeze"), ("KP060", "Joins", "joins"),
     ("KP030", "Clean plate", "clean"), ("KP010", "Screen", "screen"),
 )  # fmt: skip
+PLANS = (
+    ("KP040", "shadow"), ("KP010", "takes"), ("KP010", "screen"), ("KP020", "markers"), ("KP030", "timing"), ("KP010", "estimate"),
+)  # fmt: skip
 
 
 def main() -> None:
@@ -88,11 +91,11 @@ def _survey(window: MainWindow) -> None:
             settle(window)
         save(window, OUT / f"survey-{name}.png")
     window.survey.show_section("Findings")
-    for code, question in (("KP040", "shadow"), ("KP010", "takes")):
+    for code, question in PLANS:
         window.open_shot(code, "Plan")
         settle(window)
         window.plan.questions.choose(question)
-        wait_until(lambda: False, 0.2)
+        settle(window)
         save(window, OUT / f"plan-{question}.png")
 
 

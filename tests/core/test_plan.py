@@ -247,3 +247,25 @@ def test_two_set_ups_in_perspective() -> None:
     assert far.enlarge == pytest.approx(2.0)
     with pytest.raises(UserError):
         setups.size_on_frame(setups.Setup(0, 24, 6, 1.5, 4))
+
+
+def test_every_danger_has_its_caution_and_none_is_a_recipe() -> None:
+    """Where work can hurt, somebody who is licensed or trained, or a rule, is named; the usual dangers are all there."""
+    said = " ".join(c for t in TRICKS.values() for c in t.cautions).lower()
+    for danger in (
+        "rope",
+        "height",
+        "water",
+        "vehicle",
+        "fire",
+        "charge",
+        "compressed air",
+        "hot",
+        "mains",
+        "overhead",
+        "flash",
+        "alone",
+    ):
+        assert danger in said, danger
+    for who in ("licensed", "trained", "qualified", "local rules", "permit", "lifeguard"):
+        assert who in said

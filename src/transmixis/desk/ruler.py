@@ -69,7 +69,9 @@ class Ruler(QWidget):
     def _shown(self, value: float) -> str:
         v = value * self._factor
         digits = 0 if self._factor == 100 or self._step >= 1 else 1 if self._step >= 0.1 else 2
-        return f"{v:.{digits}f}".replace("-", "\u2212") + (f" {self._unit}" if self._unit else "")
+        return f"{v:.{digits}f}".replace("-", "\u2212") + (
+            "" if not self._unit else self._unit if self._unit == "°" else f" {self._unit}"
+        )
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)

@@ -17,6 +17,7 @@ LOCAL_MOST = 60  # tasks: up to here the order is searched, beyond it deadlines 
 ROUNDS = 12  # fresh starts of the search
 TRIALS = 6000  # of laying six tasks: the search takes a tenth of a second for six tasks, up to three for thirty
 HORIZON = 3650  # days
+LEAST_GAP = 0.03  # days: nothing is done in less
 STRETCH = 40  # tasks laid between two looks at whether to stop
 
 
@@ -202,8 +203,10 @@ def _laid(
     order: list[int], who: dict[int, str], tasks: list[Task], people: list[Person], deadlines: dict[str, float],
     progress: Progress | None = None,
 ) -> Schedule:  # fmt: skip
-    """Lay tasks into people's hours in this order; each with who it is given to, else with whom it is done first."""
-    free = {p.name: 0.0 for p in people}
+    """Lay tasks into people's hours in this order; each with who it is given to, else with whom it is done first. A task goes into
+    the first stretch of free time that holds it whole."""
+    free = {p.name: [(0.0, math.inf)] for p in people}
+    working = [p for p in people if any(h > 0 for h in p.week)]
     ready: dict[str, float] = {}
     by_shot: dict[str, list[int]] = {}
     for i, t in enumerate(tasks):
@@ -214,18 +217,31 @@ def _laid(
             progress.at(0, 0)
         i = by_shot[tasks[k].shot].pop(0)  # a shot's tasks keep their own order
         t = tasks[i]
-        able = [p for p in people if (not t.people or p.name in t.people) and any(h > 0 for h in p.week)]
+        able = [p for p in working if not t.people or p.name in t.people]
         given = [p for p in able if p.name == who.get(i)] or able
         begin = max(ready[t.shot] + t.wait if t.shot in ready else 0.0, float(t.first_day))
-        spans = [(*_span(p, max(begin, free[p.name]), t.hours), p.name) for p in given]
-        start, end, name = min(spans, key=lambda s: (round(s[1], 9), -free[s[2]]))  # of two, the one who would wait less
-        free[name], ready[t.shot] = end, end
+        places = [(*_first_place(p, free[p.name], begin, t.hours), p.name) for p in given]
+        # of two, the one who would wait less
+        start, end, at, name = min(places, key=lambda s: (round(s[1], 9), s[0] - free[s[3]][s[2]][0]))
+        a, b = free[name][at]
+        free[name][at : at + 1] = [g for g in ((a, start), (end, b)) if g[1] - g[0] > LEAST_GAP]
+        ready[t.shot] = end
         blocks.append(Block(t, name, start, end))
     late = {s: max(0.0, d - deadlines[s]) for s, d in ready.items() if s in deadlines}
     slack = {s: deadlines[s] - d for s, d in ready.items() if s in deadlines}
     drives = min(slack, key=lambda s: slack[s]) if slack else max(ready, key=lambda s: ready[s], default="")
     blocks.sort(key=lambda b: (b.start, b.end))
     return Schedule(tuple(blocks), ready, late, drives, tuple(order), tuple(sorted(who.items())))
+
+
+def _first_place(p: Person, free: list[tuple[float, float]], begin: float, hours: float) -> tuple[float, float, int]:
+    """Start and end of work in the first stretch of free time from `begin` that holds it, and which stretch that is."""
+    for i, (a, b) in enumerate(free):
+        if b > begin:
+            start, end = _span(p, max(a, begin), hours)
+            if end <= b + 1e-9:
+                return start, end, i
+    raise AssertionError("the last stretch has no end")
 
 
 def _span(p: Person, begin: float, hours: float) -> tuple[float, float]:

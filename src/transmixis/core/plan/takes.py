@@ -57,6 +57,11 @@ WATER = "Water: depth and bottom known, a lifeguard, warm and dry places; electr
 ROAD = "Roads and vehicles: permit, marshals, no filming in traffic; the driver does nothing but drive."
 FLASH = "Flashing light can bring on fits: warn cast, crew and audience, and keep under three flashes a second."
 HEAT = "Lamps are hot and heavy: guards, sandbags, safety chains, cool before touching."
+AIR = "Compressed air throws dust, grit and fittings: goggles and ears covered, nobody in front of it, only people who know the gear."
+ELECTRIC = "Mains and generators: a qualified electrician, residual-current protection, cables off the floor and away from water."
+OVERHEAD = (
+    "Whatever hangs overhead has a second, independent safety line, and nobody stands under it while it is rigged; ask a rigger."
+)
 ALONE = "Nobody works alone with electricity, heights or water."
 
 TRICKS: dict[str, Trick] = {
@@ -70,7 +75,7 @@ TRICKS: dict[str, Trick] = {
                 Take("the background, from the same distance, height and tilt", "or the ground will not agree"),
                 DISTANCE, CARD,
             ),
-            ("director",), ("screen_key", "match", "place", "edges"), (HEAT,),
+            ("director",), ("screen_key", "match", "place", "edges"), (HEAT, ELECTRIC),
         ),
         Trick(
             "float or throw an object",
@@ -79,12 +84,12 @@ TRICKS: dict[str, Trick] = {
                 Take("the object alone before a screen, turned as it will fly", "if the held one cannot be cleaned"),
                 Take("the landing by itself", "contact and dust are real first", True), CLEAN,
             ),
-            ("director",), ("garbage_matte", "place", "match"), (),
+            ("director",), ("garbage_matte", "place", "match"), (ROPES, OVERHEAD, AIR),
         ),
         Trick(
             "remove a rig, person, sign, marker or reflection",
             (CLEAN, Take("the shadow of the rig without the rig, if it can be lit apart", "shadows stay behind when rigs go", True), LOCKED),
-            ("post supervisor",), ("garbage_matte", "match", "place"), (),
+            ("post supervisor",), ("garbage_matte", "match", "place"), (ROPES, OVERHEAD, HEIGHT),
         ),
         Trick(
             "duplicate a performer",
@@ -100,7 +105,7 @@ TRICKS: dict[str, Trick] = {
                 Take("the moment at 60 pictures a second or more", "one sharp frame must be found; at 30 there is seldom one", True),
                 CLEAN, Take("camera far back with a longer lens", "a cut-out moved across the frame must not change its look"),
             ),
-            ("director",), ("garbage_matte", "place"), (),
+            ("director",), ("garbage_matte", "place"), (HEIGHT, AIR),
         ),
         Trick(
             "transform one thing into another",
@@ -132,7 +137,7 @@ TRICKS: dict[str, Trick] = {
                 Take("the model at the rate its scale asks for", "motion looks heavy only then"),
                 Take("focus deep enough: small stop, much light", "a shallow focus shows that it is small", True), DISTANCE, CARD,
             ),
-            ("director", "producer"), ("screen_key", "match", "place"), (HEAT, WATER, FIRE),
+            ("director", "producer"), ("screen_key", "match", "place"), (HEAT, WATER, FIRE, ELECTRIC),
         ),
         Trick(
             "extend the set",
@@ -148,7 +153,7 @@ TRICKS: dict[str, Trick] = {
                 LOCKED, Take("exposure, focus and white fixed by hand", "automatics flicker", True),
                 Take("power and cards for the whole time", "a gap cannot be mended"),
             ),
-            (), ("even_out", "conform"), (ALONE,),
+            (), ("even_out", "conform"), (ALONE, HEIGHT),
         ),
         Trick(
             "join two takes",
@@ -161,7 +166,7 @@ TRICKS: dict[str, Trick] = {
                 Take("the sky or window brighter than all before it, not clipped", "its edge is then a key by brightness"),
                 Take("the new sky with the sun from the same side", "shadows tell"), DISTANCE,
             ),
-            ("director",), ("screen_key", "match", "place"), (ROAD,),
+            ("director",), ("screen_key", "match", "place"), (ROAD, HEIGHT),
         ),
         Trick(
             "light that the added thing gives",
@@ -169,7 +174,7 @@ TRICKS: dict[str, Trick] = {
                 Take("the scene with a real lamp where the thing will be", "light on faces cannot be painted as well", True),
                 Take("the same without the lamp", "the two can then be mixed by its flicker"), CARD,
             ),
-            ("director", "cinematographer"), ("match",), (FLASH, HEAT),
+            ("director", "cinematographer"), ("match",), (FLASH, HEAT, ELECTRIC),
         ),
     )
 }  # fmt: skip

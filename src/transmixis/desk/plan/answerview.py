@@ -16,6 +16,11 @@ from transmixis.shot.planning.contract import Answer
 LEAST_DRAWING = 100
 
 
+def _space(unit: str) -> str:
+    """A unit after its number: degrees close up, others after a space."""
+    return unit if unit == "°" else f" {unit}" if unit else ""
+
+
 class AnswerView(QWidget):
     """Readings and figures, and the drawing below them."""
 
@@ -66,7 +71,11 @@ class AnswerView(QWidget):
         for i, r in enumerate(a.readings):
             y = top + 26 * i
             text(p, 4, y, r.name, 12)
-            value = "not measured" if r.value is None else f"{figure(r.value, 2)} {r.unit} of {figure(r.limit, 2)}"
+            value = (
+                "not measured"
+                if r.value is None
+                else f"{figure(r.value, 2)}{_space(r.unit)} of {figure(r.limit, 2)}{'°' if r.unit == '°' else ''}"
+            )
             ink = VERMILION_TEXT if r.state == FAULT else INK
             text(p, half, y, value, 12, 600, ink, "right")
             if r.ratio is not None:

@@ -18,6 +18,7 @@ from transmixis.shot.planning.miniature import MiniatureDrawing
 from transmixis.shot.planning.shadow import ShadowDrawing
 from transmixis.shot.planning.shutter import ShutterDrawing
 from transmixis.shot.planning.timing import TimingDrawing
+from transmixis.shot.steps import KINDS, kind_of
 
 BODY = "#B04632"
 
@@ -284,23 +285,30 @@ def draw_timing(p: QPainter, box: QRectF, d: TimingDrawing) -> None:
             continue
         p.setPen(QPen(QColor(ink), 1.6))
         p.drawPolyline(QPolygonF([at(float(n), float(v)) for n, v in zip(d.frames, values, strict=True)]))
-        end = at(float(d.frames[-1]), float(values[-1]))
-        text(p, end.x() - 4, end.y() - 8, name, 11, 600, ink, "right")
+        far = int(np.argmax(np.abs(values - values[0])))  # where it is furthest from the other's start
+        tip = at(float(d.frames[far]), float(values[far]))
+        above = tip.y() > over.center().y()
+        text(p, min(tip.x() + 6, over.right() - 40), tip.y() + (-10 if above else 12), name, 11, 600, ink)
     text(p, at(first, low).x(), over.bottom() - 4, f"frame {first:.0f}", 10, 400, INK2)
     text(p, at(last, low).x(), over.bottom() - 4, f"{last:.0f}", 10, 400, INK2, "right")
 
 
 def draw_takes(p: QPainter, box: QRectF, d: TakeList) -> None:
-    """The takes with their reasons; what is often forgotten has a mark of its own."""
+    """The takes with their reasons; what is often forgotten has a mark of its own; the work order, and who must agree."""
     room = panel(p, box, "What to film or note, and why (squares: often forgotten)")
+    steps = " → ".join(kind_of(s).title for s in d.steps if s in KINDS) or "none yet"
+    foot = room.bottom() - 30
+    hline(p, room.left(), room.right(), foot - 12, RULE2)
+    text(p, room.left(), foot, f"Work order: {steps}", 12, 500, INK, room=room.width())
+    text(p, room.left(), foot + 18, f"Must agree: {', '.join(d.agree) or 'nobody but you'}", 12, 500, INK, room=room.width())
     y, across = room.top() + 4, room.width() / 2 - 8
     half = -(-len(d.takes) // 2)
     for i, t in enumerate(d.takes):
         if i == half:
             y = room.top() + 4
         x = room.left() + (across + 16 if i >= half else 0)
+        if y > foot - 40:
+            continue
         mark(p, "watch" if t.forgotten else "sound", x + 6, y)
         y = wrapped(p, x + 18, y, across - 20, t.what[0].upper() + t.what[1:], 12, 15, 600, INK, 2)
         y = wrapped(p, x + 18, y, across - 20, t.why, 11, 14, 400, INK2, 2) + 8
-        if y > room.bottom() - 16:
-            break

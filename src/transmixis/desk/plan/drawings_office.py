@@ -70,7 +70,7 @@ def _bars(p: QPainter, room: QRectF, bars: tuple[Bar, ...]) -> None:
 
 def _learning(p: QPainter, room: QRectF, d: EstimateDrawing) -> None:
     """The simulated production's error as a line, this film's own as dots: open by the rates, filled having learnt."""
-    left, right, top, bottom = room.left() + 34, room.right() - 4, room.top() + 4, room.bottom() - 34
+    left, right, top, bottom = room.left() + 34, room.right() - 4, room.top() + 4, room.bottom() - 50
     n = max(len(d.simulated), len(d.record), 2)
     most = max(0.8, *(abs(r[2] - r[1]) / r[1] for r in d.record)) if d.record else 0.8
     most = min(most, 1.5)
@@ -90,11 +90,11 @@ def _learning(p: QPainter, room: QRectF, d: EstimateDrawing) -> None:
         p.setBrush(QColor(BLUE))
         p.setPen(Qt.PenStyle.NoPen)
         p.drawEllipse(at(i, abs(taught - took) / took), 3.0, 3.0)
-    text(p, left, room.bottom() - 20, "finished tasks of a kind, 1 to 40", 10, 400, INK2, room=right - left)
-    words = "line: simulated film" + (
-        "; rings: this film by the rates, dots: having learnt" if d.record else "; this film has none yet"
+    text(p, left, room.bottom() - 36, "finished tasks of a kind, 1 to 40", 10, 400, INK2, room=right - left)
+    words = "Line: a simulated film." + (
+        " Rings: this film by the rates; dots: having learnt." if d.record else " This film has none yet."
     )
-    text(p, room.left(), room.bottom() - 5, words, 10, 400, INK2, room=room.width())
+    wrapped(p, room.left(), room.bottom() - 19, room.width(), words, 10, 13, 400, INK2, 2)
 
 
 def draw_agree(p: QPainter, box: QRectF, d: AgreeDrawing) -> None:

@@ -6,7 +6,7 @@ from typing import Any
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from transmixis.core.errors import UserError
 from transmixis.desk.page import Page
@@ -91,8 +91,11 @@ class PlanPage(Page):
         )
         self.card.setFixedWidth(340)
         warned = QVBoxLayout()
+        warned.setSpacing(2)
         self.warned = QLabel("Cautions")
         self.warned.setObjectName("title")
+        for label in (self.warned, self.cautions):
+            label.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         warned.addWidget(self.warned)
         warned.addWidget(self.cautions)
         warned.addStretch(1)

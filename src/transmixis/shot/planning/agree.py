@@ -52,9 +52,7 @@ class AgreeQuestion(Question):
             words = "All three agreed" + (", with conditions." if any(a.answer == "agreed if" for a in last.values()) else ".")
         return Answer(
             words,
-            (Reading("against", float(len(against)), "", 0.5, note="who is against it decides before the shoot"),)
-            if last
-            else (),
+            (Reading("against", float(len(against)), "", 0.5, note="settle it before the shoot"),) if against else (),
             (
                 ("asked", f"{len(last)} of {len(ROLES_ASKED)}"),
                 *((("this trick also needs", ", ".join(others)),) if others else ()),

@@ -11,7 +11,7 @@ from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.planning.contract import Answer, Question
-from transmixis.shot.planning.work import USUAL, hours_of, learnt, record, scenario_of, work_from
+from transmixis.shot.planning.work import USUAL, expected, hours_of, learnt, record, scenario_of, work_from
 from transmixis.shot.steps.params import Params, number
 
 SURE = 50.0  # %: an estimate whose deviation is half of itself is a guess (judgement)
@@ -69,15 +69,11 @@ class EstimateQuestion(Question):
         work = shot.work or work_from(shot)
         bars = tuple(
             Bar(
-                w.name or w.kind,
-                w.stage,
-                hours_of(w, shot, scenario, known),
-                w.spent,
-                w.done,
+                w.name or w.kind, w.stage, expected(w, hours_of(w, shot, scenario, known)), w.spent, w.done,
                 known[w.kind].count if w.kind in known else 0,
             )
             for w in work
-        )
+        )  # fmt: skip
         total = together([b.hours for b in bars])
         spent = sum(b.spent for b in bars)
         unsure = 100 * total.deviation / max(total.mean, 1e-9)

@@ -13,6 +13,7 @@ from transmixis.shot.planning.contract import Answer, Entry, Question
 from transmixis.shot.steps.params import Params, choice, number
 
 LIMITS = {"nothing that flows": 1000.0, "water": WATER_SCALE, "fire or smoke": FIRE_SCALE, "debris": DEBRIS_SCALE}
+RATES_APART = 10.0  # %: two models in one take share one film rate; further apart, one of them floats or jerks (judgement)
 FASTEST = 240.0  # pictures a second: what cheap cameras do at full size
 
 
@@ -23,6 +24,10 @@ class MiniatureParams(Params):
     speed: float = number(0.0, 0.0, 100.0, "m/s", "Camera moves", "How fast it would move there.", step=0.1)
     stop: float = number(2.0, 0.5, 16.0, "", "Stop there, f/", "The stop whose focus the model is to have.", step=0.1)
     flows: str = choice("nothing that flows", tuple(LIMITS), "Contains", "What cannot be made small.")
+    other_real: float = number(
+        0.0, 0.0, 1000.0, "m", "Another looks", "How large a second thing in the shot is to look; 0 is none.", step=0.5
+    )
+    other_model: float = number(0.3, 0.01, 100.0, "m", "Its model", "How large that one's model is.", step=0.05)
     seconds: float = number(4.0, 0.1, 600.0, "s", "Length", "How long it is on screen; for stop motion.", step=0.5)
 
 
@@ -49,10 +54,12 @@ class MiniatureQuestion(Question):
         m = filmed(scale, shown, p.distance, p.speed, p.stop)
         work = stop_motion(p.seconds, shown, 1)
         limit = LIMITS[p.flows]
+        other = _other(p, scale)
         readings = (
             Reading("film rate", m.rate, "/s", FASTEST, note="more than usual cameras do at full size"),
             Reading("scale", scale, ": 1", limit, note=f"{p.flows}: beyond it drops, flames or grains look too large"),
             Reading("f-number", m.stop, "", 22.0, note="beyond it the lens itself softens"),
+            *other.readings,
         )
         cautions = {"water": (WATER,), "fire or smoke": (FIRE,)}.get(p.flows, ()) + ((HEAT,) if m.stop > 11 else ())
         return Answer(
@@ -61,6 +68,7 @@ class MiniatureQuestion(Question):
             (
                 ("scale", f"1 : {scale:.3g}"), ("film at", f"{m.rate:.1f} / s"), ("camera at", f"{m.distance:.2f} m"),
                 ("moves at", f"{m.speed:.2f} m/s"), ("stop", f"f/{m.stop:.1f}"),
+                *other.rows,
                 ("or in stop motion", f"{work.positions} positions, {work.hours:.1f} h, {work.days:.1f} days"),
             ),
             cautions=cautions,
@@ -70,3 +78,23 @@ class MiniatureQuestion(Question):
             ),
             drawing=MiniatureDrawing(scale, p.model, p.real, m.distance, p.distance),
         )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Other:
+    """What a second model in the shot adds."""
+
+    readings: tuple[Reading, ...] = ()
+    rows: tuple[tuple[str, str], ...] = ()
+
+
+def _other(p: Any, scale: float) -> _Other:
+    """The second model: it stands where it looks right, as far off as its own scale says, and shares the first one's film rate."""
+    if p.other_real <= 0:
+        return _Other()
+    own = max(1.0, apparent_scale(p.other_real, p.other_model))
+    apart = 100 * abs((own / scale) ** 0.5 - 1)
+    return _Other(
+        (Reading("rates apart", apart, "%", RATES_APART, note="of what the two models ask for; film them apart beyond it"),),
+        (("the other", f"1 : {own:.3g}, {p.distance / own:.2f} m off"),),
+    )

@@ -142,11 +142,11 @@ def stage_hours(film: Film, shot: Shot, known: dict[str, Learnt] | None = None) 
 
 def _sum(ws: Iterable[Work], shot: Shot, scenario: Scenario, known: dict[str, Learnt]) -> Spent:
     ws = list(ws)
-    hours = together([_expected(w, hours_of(w, shot, scenario, known)) for w in ws])
+    hours = together([expected(w, hours_of(w, shot, scenario, known)) for w in ws])
     return Spent(sum(w.spent for w in ws), hours, all(w.done for w in ws))
 
 
-def _expected(w: Work, hours: Hours) -> Hours:
+def expected(w: Work, hours: Hours) -> Hours:
     """A task that is done takes what it took."""
     if w.done:
         return Hours(w.spent, 0.0)
