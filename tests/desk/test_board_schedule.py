@@ -231,10 +231,13 @@ def test_three_hundred_shots_are_laid_out_again_without_a_stall(window: MainWind
     view = window.board.schedule.view
     assert view.table is not None
     before = view.table
-    worst, last = 0.0, time.perf_counter()
+    worst, last, began = 0.0, time.perf_counter(), time.thread_time()
     code, tasks = view.placed()[3].block.task.shot, view.placed()[3].tasks
     window.board.schedule.move_block(code, tasks, "Ilse", 5)
     qtbot.waitUntil(lambda: view.table is not before, timeout=60_000)
     settle(qtbot, window)
+    used = time.thread_time() - began
     timer.stop()
+    print(f"worst {1000 * worst:.0f} ms, interface {used:.2f} s")
     assert worst < 0.1, f"{1000 * worst:.0f} ms"
+    assert used < 1.0, f"{used:.2f} s"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import atexit
+import gc
 import sys
 import traceback
 from pathlib import Path
@@ -52,6 +54,9 @@ def warm_up() -> None:
     core_warm.warm()
     colour.warm()
     viewimage.warm()
+    gc.collect()
+    gc.freeze()  # what libraries hold stays: walking it again and again would stall the window by a tenth of a second each time
+    atexit.register(gc.unfreeze)
 
 
 def catch_faults(window: MainWindow) -> None:

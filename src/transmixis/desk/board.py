@@ -373,7 +373,7 @@ class Board(QWidget):
         if self.isVisible():
             self.table.refresh()
             self.plates.refresh()
-            self.schedule.refresh()
 
     def showEvent(self, event: object) -> None:
         self.refresh()
+        self.schedule.refresh()  # otherwise it follows the planner

@@ -12,6 +12,11 @@ from transmixis.desk.theme import BLUE, EDGE, INK, INK2, ORANGE, ORANGE_EDGE, PU
 LEFT, RIGHT, CENTRE = "left", "right", "centre"
 
 
+@lru_cache(maxsize=64)
+def _metrics(px: int, weight: int) -> QFontMetricsF:
+    return QFontMetricsF(font(px, weight))
+
+
 def text(
     p: QPainter,
     x: float,
@@ -24,11 +29,13 @@ def text(
     room: float | None = None,
 ) -> float:
     """Text whose capitals' middle lies on y; x is its left, right or centre. Cut to `room`. Gives its width."""
-    f = font(px, weight)
-    m = QFontMetricsF(f)
-    if room is not None and m.horizontalAdvance(words) > room + 0.5:
-        words = m.elidedText(words, Qt.TextElideMode.ElideRight, room)
+    if not words:
+        return 0.0
+    f, m = font(px, weight), _metrics(px, weight)
     w = m.horizontalAdvance(words)
+    if room is not None and w > room + 0.5:
+        words = m.elidedText(words, Qt.TextElideMode.ElideRight, room)
+        w = m.horizontalAdvance(words)
     left = x if align == LEFT else x - w if align == RIGHT else x - w / 2
     p.setFont(f)
     p.setPen(QColor(ink))
@@ -49,7 +56,7 @@ def wrapped(
     most: int = 9,
 ) -> float:
     """Text broken into lines, the first centred on y; gives the y of the next line. The last allowed line is cut."""
-    m = QFontMetricsF(font(px, weight))
+    m = _metrics(px, weight)
     lines: list[str] = []
     for word in words.split():
         if lines and m.horizontalAdvance(f"{lines[-1]} {word}") <= width:

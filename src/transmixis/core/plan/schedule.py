@@ -15,7 +15,7 @@ from transmixis.core.progress import Progress
 
 LOCAL_MOST = 60  # tasks: up to here the order is searched, beyond it deadlines alone order it
 ROUNDS = 12  # fresh starts of the search
-TRIALS = 6000  # of laying six tasks: the search takes a tenth of a second for six tasks, up to three for thirty
+TRIALS = 3000  # of laying six tasks: the search takes a tenth of a second for six tasks, one or two for thirty
 HORIZON = 3650  # days
 LEAST_GAP = 0.03  # days: nothing is done in less
 STRETCH = 40  # tasks laid between two looks at whether to stop

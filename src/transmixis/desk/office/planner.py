@@ -12,15 +12,21 @@ from transmixis.shot.model import Film
 from transmixis.shot.planning.overview import Overview, overview
 
 TAG = "schedule"
-REST = 0.001  # s
+REST, WORK = 0.001, 0.003  # s: rests after so much work
 
 
 class Resting(Progress):
-    """Rests at every look: laying out is plain Python, and the interface must get the interpreter in between."""
+    """Rests now and then: laying out is plain Python, and the interface must get the interpreter in between."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._rested = time.perf_counter()
 
     def at(self, done: float, total: float, text: str = "") -> None:
         super().at(done, total, text)
-        time.sleep(REST)
+        if time.perf_counter() - self._rested > WORK:
+            time.sleep(REST)
+            self._rested = time.perf_counter()
 
 
 class Planner(QObject):

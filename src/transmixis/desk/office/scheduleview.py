@@ -40,7 +40,7 @@ class ScheduleView(QWidget):
         self._drag: tuple[Placed, QPointF] | None = None
         self._at = QPointF()
         self.shot = ""
-        self.room = 1000.0
+        self.day_px = MOST
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.MinimumExpanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Schedule")
@@ -55,6 +55,7 @@ class ScheduleView(QWidget):
         self._overview = overview
         self.setFixedHeight(self.sizeHint().height())
         self.setMinimumWidth(round(LEFT + self.days * LEAST + 16))
+        self._measure()
         self.update()
 
     @property
@@ -70,9 +71,12 @@ class ScheduleView(QWidget):
         people = len(self.table.people) if self.table else 1
         return QSize(round(LEFT + self.days * LEAST + 16), HEAD + ROW * people + SPARE + FOOT)
 
-    @property
-    def day_px(self) -> float:
-        return min(MOST, max(LEAST, (max(self.width(), self.minimumWidth()) - LEFT - 16) / self.days))
+    def resizeEvent(self, event: object) -> None:
+        self._measure()
+
+    def _measure(self) -> None:
+        """Days take the width there is; asked for at every painted day, so it is kept."""
+        self.day_px = min(MOST, max(LEAST, (max(self.width(), self.minimumWidth()) - LEFT - 16) / self.days))
 
     def x_of(self, day: float) -> float:
         return LEFT + day * self.day_px
