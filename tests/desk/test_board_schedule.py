@@ -12,6 +12,7 @@ from deskhelp import press, settle
 from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtWidgets import QTableWidgetItem
 
+from transmixis.desk.dialogs import NewShot
 from transmixis.desk.office.peopledialog import PeopleDialog
 from transmixis.desk.office.scheduleview import ScheduleView
 from transmixis.desk.window import MainWindow
@@ -20,6 +21,7 @@ from transmixis.shot.document import Document
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.office import Scenario, Worker
 from transmixis.shot.planning.work import with_work_from_order
+from transmixis.shot.workorder import plate_from
 
 
 def made_film(film: Film, shots: int) -> Film:
@@ -207,6 +209,50 @@ def test_without_people_the_board_says_what_to_do_first(window: MainWindow, tmp_
     assert not window.board.schedule.calendar.isEnabled()
     press(qtbot, window.board.words["Plates"], 10, 10)
     assert window.board.parts.currentWidget() is window.board.plates
+
+
+def test_a_shot_to_be_filmed_is_made_planned_and_filmed(board: MainWindow, qtbot: Any, tiny_plates: Path) -> None:
+    dialog = NewShot({"S000"}, board)
+    qtbot.addWidget(dialog)
+    dialog.accept()
+    assert "code" in dialog.note.text()
+    dialog.code.setText("S000")
+    dialog.accept()
+    assert "already" in dialog.note.text()
+    board.make_shot("S000", "", 10)
+    assert len(film_of(board).shots) == 3
+    board.make_shot("N010", "The last letter", 36)
+    assert board.page == "plan"
+    assert film_of(board).shot("N010").length == 36
+    board.plan.inputs.ticks["tricks"]["miniature"].click()
+    board.plan.questions.choose("estimate")
+    qtbot.mouseClick(board.plan.tasks.take, Qt.MouseButton.LeftButton)
+    settle(qtbot, board)
+    plate, info = plate_from(board.state.folder, tiny_plates / "take.0001.png", None)  # type: ignore[arg-type]
+    board.add_plates("N010", "", [(plate, info)])
+    settle(qtbot, board)
+    shot = film_of(board).shot("N010")
+    assert (shot.width, shot.length, shot.title) == (64, 6, "The last letter")
+    assert shot.plan["takes"]["tricks"] == ["miniature"]
+    assert shot.work
+    assert shot.steps
+
+
+def test_keys_of_the_board(board: MainWindow, qtbot: Any) -> None:
+    board.show_page("log")
+    qtbot.keyClick(board, Qt.Key.Key_W)
+    assert board.page == "board"
+    assert board.board.table.chosen == "S000"
+    first = board.board.schedule.reason.text()
+    qtbot.keyClick(board, Qt.Key.Key_K)
+    assert board.board.schedule.reason.text() != first
+    before = film_of(board)
+    qtbot.keyClick(board, Qt.Key.Key_U)
+    assert film_of(board) is not before
+    board.show_page("log")
+    before = film_of(board)
+    qtbot.keyClick(board, Qt.Key.Key_U)  # does nothing where no proposal is seen
+    assert film_of(board) is before
 
 
 @pytest.mark.alone

@@ -15,6 +15,7 @@ from transmixis.desk.plan.pick import PickDialog
 from transmixis.desk.plan.questionlist import ROW
 from transmixis.desk.window import MainWindow
 from transmixis.shot.planning import QUESTIONS
+from transmixis.shot.planning.contract import with_plan
 
 
 def choose(qtbot: Any, window: MainWindow, kind: str) -> None:
@@ -274,3 +275,22 @@ def test_a_marker_that_is_dragged_is_simulated_beside_the_window(bench: MainWind
     assert bench.plan.view.answer is not before
     assert "4 cm" in bench.plan.view.answer.words  # type: ignore[union-attr]
     assert "markers" not in bench.state.shot.plan  # type: ignore[union-attr]
+
+
+def test_every_drawing_answers_while_a_number_is_dragged(bench: MainWindow, qtbot: Any) -> None:
+    bench.show_page("plan")
+    bench.state.change("colours", lambda: with_plan(bench.state.shot, "screen", {"colours": ["light skin"]}))  # type: ignore[arg-type]
+    for kind, question in QUESTIONS.items():
+        choose(qtbot, bench, kind)
+        settle(qtbot, bench)
+        names = [n for n, r in bench.plan.inputs.rulers.items() if r.isVisibleTo(bench.plan)]
+        if not names:
+            assert kind in ("takes", "agree")
+            continue
+        before, held = bench.plan.view.answer, dict(bench.state.shot.plan)  # type: ignore[union-attr]
+        ruler = bench.plan.inputs.rulers[names[0]]
+        ruler.changed.emit(ruler.value * 1.1 + 0.5)
+        if question.slow:
+            settle(qtbot, bench)
+        assert bench.plan.view.answer is not before, kind
+        assert bench.state.shot.plan == held  # type: ignore[union-attr]

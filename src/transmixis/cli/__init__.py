@@ -32,7 +32,7 @@ from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
 from transmixis.shot.surveyjob import report_text, survey_report
-from transmixis.shot.workorder import first_work_order, new_shot, plate_from, survey_others
+from transmixis.shot.workorder import filmed, first_work_order, new_shot, planned_shot, plate_from, survey_others
 
 
 @app.command()
@@ -107,6 +107,8 @@ def add(
     try:
         known = {s.code: s for s in doc.film.shots}
         shot = known.get(code)
+        planned = shot if shot and not shot.plates and not shot.steps else None
+        shot = None if planned else shot
         moving: list[str] = []
         for path in plates:
             plate, info = plate_from(doc.folder, path, shot, role or None)  # type: ignore[arg-type]
@@ -117,9 +119,9 @@ def add(
                 else new_shot(code, title, info, plate, doc.film.production.rate)
             )
         assert shot is not None
-        if code not in known:
+        if code not in known or planned:
             shot = first_work_order(shot)
-        shot = survey_others(shot, moving)
+        shot = filmed(planned, survey_others(shot, moving))
         doc.change_shot(f"Add plates to {code}", shot)
         doc.log.add("plates", f"{len(plates)} plates added to {code}.", code)
     finally:
@@ -127,6 +129,24 @@ def add(
     data = {"shot": code, "plates": [p.model_dump() for p in shot.plates], "steps": [s.kind for s in shot.steps]}
     lines = [f"{p.id}: {p.role}, {p.path}" for p in shot.plates]
     show(as_json, data, f"Shot {code} has {len(shot.plates)} plates and {len(shot.steps)} steps\n" + "\n".join(lines))
+
+
+@app.command()
+def shot(
+    project: Annotated[Path, typer.Argument(help="A production's folder.")],
+    code: Annotated[str, typer.Argument(help="The new shot's code, e.g. KP090.")],
+    title: Annotated[str, typer.Option(help="What happens in it.")] = "",
+    frames: Annotated[int, typer.Option(min=1, help="Its length.")] = 48,
+    as_json: Json = False,
+) -> None:
+    """Make a shot that is still to be filmed, to be planned; plates are added later."""
+    doc = Document.open(project)
+    try:
+        made = planned_shot(doc.film, code, title, frames)
+        doc.change_shot(f"Add {code}", made)
+    finally:
+        doc.close()
+    show(as_json, {"shot": code, "frames": made.length}, f"Made the shot {code}, {made.length} frames, to be filmed")
 
 
 @app.command()

@@ -67,18 +67,22 @@ class ShotTable(QWidget):
         session = self._state.session
         if not session:
             return
-        for shot in self.shots():
+        film = session.document.film
+        for shot in film.shots:
+            if self._shown.get(shot.code) is shot:
+                continue  # nothing of it has changed since
+            self._shown[shot.code] = shot
             try:
                 renderer = session.renderer_for(shot)
             except UserError as e:
                 self._notes[shot.code] = str(e)
                 continue
-            if self._shown.get(shot.code) is shot:
-                continue  # nothing of it has changed since
-            self._shown[shot.code] = shot
-            film = session.document.film
             self._engine.ask(AHEAD, partial(_row_facts, renderer, film), self._take, partial(self._fail, shot.code), tag="board")
         self.update()
+
+    def look_again(self) -> None:
+        """Ask anew for every row: readings come without their shot being changed."""
+        self._shown.clear()
 
     def _take(self, facts: tuple[str, QImage, dict[str, tuple[str, int]], str]) -> None:
         code, image, stages, note = facts
@@ -297,10 +301,10 @@ def _stored_stages(renderer: Renderer) -> dict[str, tuple[str, int]]:
 class Board(QWidget):
     """The board's page: the table, and what can be done with it."""
 
-    def __init__(self, state: State, engine: Engine, add_plates: Callable[[], None]) -> None:
+    def __init__(self, state: State, engine: Engine, add_plates: Callable[[], None], add_shot: Callable[[], None]) -> None:
         super().__init__()
         self.setObjectName("page")
-        self._state = state
+        self._state, self._ask_shot = state, add_shot
         self.table = ShotTable(state, engine)
         self._note = QLabel("No shots yet: add plates, or drop movies and pictures here.")
         self._note.setContentsMargins(16, 8, 16, 4)
@@ -321,7 +325,7 @@ class Board(QWidget):
         self.parts.setFixedHeight(300)
         box.addLayout(self._switch())
         box.addWidget(self.parts)
-        self.schedule.view.chosen.connect(self._choose)
+        self.schedule.view.chosen.connect(self.choose)
         self.table.row_chosen.connect(self.plates.refresh)
         state.shot_changed.connect(self.refresh)
         state.opened.connect(self.refresh)
@@ -343,6 +347,12 @@ class Board(QWidget):
             b.clicked.connect(partial(self.show_part, name))
             self.words[name] = b
             row.addWidget(b)
+        self.more = QPushButton("Add a shot …")
+        self.more.setToolTip(
+            "Makes a shot that is still to be filmed, to be planned. Shots that are filmed come with their plates."
+        )
+        self.more.clicked.connect(self._add_shot)
+        row.addWidget(self.more)
         row.addSpacing(12)
         self.office = QWidget()
         self.office.setLayout(self.schedule.head)
@@ -361,8 +371,11 @@ class Board(QWidget):
                 f" font-weight: {600 if n == name else 400}; padding: 4px 6px; }}"
             )
 
-    def _choose(self, code: str) -> None:
-        """A block was pressed: its shot is chosen in the table."""
+    def _add_shot(self) -> None:
+        self._ask_shot()
+
+    def choose(self, code: str) -> None:
+        """Choose a shot in the table, as when its block is pressed."""
         self.table.chosen = code
         self.table.update()
         self.plates.refresh()
@@ -375,5 +388,6 @@ class Board(QWidget):
             self.plates.refresh()
 
     def showEvent(self, event: object) -> None:
+        self.table.look_again()
         self.refresh()
         self.schedule.refresh()  # otherwise it follows the planner

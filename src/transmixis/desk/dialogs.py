@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -44,6 +45,7 @@ KEYS = (
     ("G", "ring of the fault on or off"),
     ("P, Delete", "pin here, take the pin out"),
     ("U, K", "use the proposal, keep mine"),
+    ("W", "what drives the date"),
     ("M", "look at the files anew and measure again"),
     ("C", "add a cue"),
     ("B", "board"),
@@ -81,6 +83,44 @@ class KeysDialog(QDialog):
         box.addWidget(QLabel("Time runs down, so Up and Down are frames."))
         box.addLayout(grid)
         box.addWidget(buttons)
+
+
+class NewShot(QDialog):
+    """Code, title and length of a shot that is still to be filmed."""
+
+    def __init__(self, taken: set[str], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("New shot")
+        self._taken = taken
+        self.code, self.title, self.frames = QLineEdit(), QLineEdit(), QSpinBox()
+        self.code.setMaxLength(32)
+        self.code.setPlaceholderText("such as KP090")
+        self.title.setPlaceholderText("what happens in it")
+        self.frames.setRange(1, 1_000_000)
+        self.frames.setValue(48)
+        self.frames.setSuffix(" frames")
+        self.note = QLabel("Its plan, tasks and dates can be set before anything is filmed; plates are added later.")
+        self.note.setWordWrap(True)
+        form = QFormLayout()
+        for words, field in (("Code", self.code), ("Title", self.title), ("Length", self.frames)):
+            form.addRow(words, field)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        box = QVBoxLayout(self)
+        box.addLayout(form)
+        box.addWidget(self.note)
+        box.addWidget(buttons)
+        self.setMinimumWidth(380)
+
+    def accept(self) -> None:
+        code = self.code.text().strip()
+        if not CODE.match(code):
+            self.note.setText("Write a code of letters, digits, - and _, at most 32.")
+        elif code in self._taken:
+            self.note.setText(f"There is a shot {code} already; choose another code.")
+        else:
+            super().accept()
 
 
 class NewProduction(QDialog):

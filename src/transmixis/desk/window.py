@@ -39,7 +39,7 @@ from transmixis.demo import copy_demo
 from transmixis.desk.bench import Bench
 from transmixis.desk.board import Board
 from transmixis.desk.deliverpage import DeliverPage
-from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction
+from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction, NewShot
 from transmixis.desk.engine import Engine
 from transmixis.desk.logpage import LogPage
 from transmixis.desk.marks import hline, text
@@ -54,12 +54,12 @@ from transmixis.media.source import SourceInfo
 from transmixis.shot.document import Document
 from transmixis.shot.model import STAGES, Plate, Shot
 from transmixis.shot.session import Session
-from transmixis.shot.workorder import first_work_order, new_shot, survey_others, unique_id
+from transmixis.shot.workorder import filmed, first_work_order, new_shot, planned_shot, survey_others, unique_id
 
 HINTS = {
     "plan": "Up and Down questions   U use proposal   B board   Ctrl Z undo   F1 keys",
     "bench": "S findings   F next fault   U use proposal   K keep mine   P pin here   V next view   F1 keys",
-    "board": "Enter open shot   L shelf   J log book   Ctrl Z undo   F1 keys",
+    "board": "Enter open shot   W what drives the date   U use proposal   K keep mine   L shelf   J log book   F1 keys",
     "deliver": "B board   J log book   F1 keys",
     "log": "B board   D deliver   F1 keys",
     "shelf": "1–8 back to a stage   B board   S findings   Ctrl Z undo   F1 keys",
@@ -136,7 +136,7 @@ class MainWindow(QMainWindow):
         self.state = State(self.engine)
         self.top, self.foot = TopBar(self.state), FootStrip(self.state)
         self.start, self.bench = StartPage(), Bench(self.state, self.engine)
-        self.board = Board(self.state, self.engine, self.ask_plates)
+        self.board = Board(self.state, self.engine, self.ask_plates, self.ask_shot)
         self.deliver, self.log = DeliverPage(self.state, self.engine), LogPage(self.state)
         self.pages = QStackedWidget()
         self.survey, self.shelf = SurveyPage(self.state), ShelfPage(self.state)
@@ -323,6 +323,8 @@ class MainWindow(QMainWindow):
         if not session or not plates:
             return
         shot: Shot | None = next((s for s in session.document.film.shots if s.code == code), None)
+        planned = shot if shot and not shot.plates and not shot.steps else None
+        shot = None if planned else shot
         fresh = shot is None
         ordered = sorted(plates, key=lambda p: p[0].role != "hero") if fresh else plates
         moving: list[str] = []
@@ -333,7 +335,7 @@ class MainWindow(QMainWindow):
             rate = session.document.film.production.rate
             shot = shot.model_copy(update={"plates": (*shot.plates, own)}) if shot else new_shot(code, title, info, own, rate)
         assert shot is not None
-        made = survey_others(first_work_order(shot) if fresh else shot, moving)
+        made = filmed(planned, survey_others(first_work_order(shot) if fresh else shot, moving))
         if self.state.change(f"Add plates to {code}", lambda: made):
             session.document.log.add("plates", f"{len(plates)} plates added to {code}.", code)
             self.open_shot(code, "")
@@ -374,8 +376,9 @@ class MainWindow(QMainWindow):
         key("G", self.bench.toggle_ring)
         key("P", self.bench.pin_here)
         key("Delete", self.bench.unpin_here)
-        key("U", lambda: self.plan.use_proposal() if self.page == "plan" else s.use_proposal())
-        key("K", s.keep_mine)
+        key("U", lambda: self._by_page(plan=self.plan.use_proposal, board=self.board.schedule.use_proposal, bench=s.use_proposal))
+        key("K", lambda: self._by_page(board=self.board.schedule.keep_mine, bench=s.keep_mine))
+        key("W", self.show_what_drives)
         key("M", s.measure_again)
         key("C", self.bench.add_cue)
         key("B", lambda: self.show_page("board"))
@@ -394,6 +397,47 @@ class MainWindow(QMainWindow):
             ("Ctrl+Q", self.close),
         ):
             QShortcut(QKeySequence(keys), self).activated.connect(act)
+
+    def _by_page(self, **acts: Callable[[], object]) -> None:
+        """What a key does on the page that is shown, if it does anything there."""
+        act = acts.get(self.page)
+        if act:
+            act()
+
+    def show_what_drives(self) -> None:
+        """Go to the board and choose the shot that drives the date."""
+        now = self.state.planner.now
+        if not self.state.session or now is None:
+            return
+        self.show_page("board")
+        self.board.show_part("Schedule")
+        if now.table is None or not now.table.schedule.drives:
+            self.state.said.emit(now.trouble or "Nothing is left to do.", "note")
+            return
+        self.board.choose(now.table.schedule.drives)
+        self.state.said.emit(now.why, "note")
+
+    def ask_shot(self) -> None:
+        """Ask for a shot that is still to be filmed, and make it."""
+        session = self.state.session
+        if not session:
+            return
+        dialog = NewShot({s.code for s in session.document.film.shots}, self)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.make_shot(dialog.code.text().strip(), dialog.title.text().strip(), dialog.frames.value())
+
+    def make_shot(self, code: str, title: str, frames: int) -> None:
+        """Make a shot without plates, to be planned."""
+        session = self.state.session
+        if not session:
+            return
+        try:
+            shot = planned_shot(session.document.film, code, title, frames)
+        except UserError as e:
+            self.state.said.emit(str(e), "trouble")
+            return
+        if self.state.change(f"Add {code}", lambda: shot):
+            self.open_shot(code, "Plan")
 
     def _turn_view(self, by: int) -> None:
         self.state.set_view(VIEWS[(VIEWS.index(self.state.view) + by) % len(VIEWS)])

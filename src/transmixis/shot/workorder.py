@@ -7,9 +7,9 @@ from pathlib import Path
 from transmixis.core.errors import UserError
 from transmixis.media.source import SourceInfo, open_source
 from transmixis.shot.contract import Slot
-from transmixis.shot.model import STAGES, Plate, Role, Shot, Step
+from transmixis.shot.model import STAGES, Film, Plate, Role, Shot, Step
 from transmixis.shot.steps import KINDS, kind_of
-from transmixis.shot.store import stored_path
+from transmixis.shot.store import CODE, stored_path
 
 _ROLE_WORDS: tuple[tuple[str, Role], ...] = (
     ("clean", "clean"),
@@ -158,6 +158,25 @@ def first_work_order(shot: Shot, *, keyed: bool = True) -> Shot:
         out, _ = add_step(out, "place")
         out, _ = add_step(out, "edges")
     return out
+
+
+def planned_shot(film: Film, code: str, title: str, frames: int) -> Shot:
+    """A shot that is still to be filmed, of the size of the film's others. Raises UserError for a code that is taken or none."""
+    if not CODE.match(code):
+        raise UserError(f"'{code}' cannot be a shot code; use letters, digits, - and _, at most 32.")
+    if any(s.code == code for s in film.shots):
+        raise UserError(f"There is a shot {code} already; choose another code.")
+    like = film.shots[0] if film.shots else None
+    width, height = (like.width, like.height) if like else (1920, 1080)
+    return Shot(code=code, title=title, length=max(frames, 1), rate=film.production.rate, width=width, height=height)
+
+
+def filmed(planned: Shot | None, made: Shot) -> Shot:
+    """A shot made from its first plates that keeps what was planned for it: plan, tasks, dates, what was said."""
+    if planned is None:
+        return made
+    kept = {n: getattr(made, n) for n in ("length", "rate", "width", "height", "plates", "steps")}
+    return planned.model_copy(update={**kept, "plates_due": "", "waits_for": "", "title": planned.title or made.title})
 
 
 def survey_others(shot: Shot, moving: list[str]) -> Shot:

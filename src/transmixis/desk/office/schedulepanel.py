@@ -81,9 +81,6 @@ class SchedulePanel(QWidget):
     def _lay_out(self) -> None:
         head = QHBoxLayout()
         head.setContentsMargins(0, 0, 16, 0)
-        note = QLabel("hours left, laid into the hours each person has")
-        note.setObjectName("note")
-        head.addWidget(note)
         head.addStretch(1)
         for widget in (QLabel("Version"), self.scenario, self.people, self.free, self.calendar, self.reports):
             head.addWidget(widget)

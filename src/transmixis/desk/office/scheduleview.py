@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, timedelta
+from string import ascii_letters
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -11,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from transmixis.core.plan.schedule import Block
 from transmixis.desk.marks import hatch, hline, mark, text, vline
-from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, RAISED, RULE, VERMILION, VERMILION_TEXT, WELL, WHITE
+from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, RAISED, RULE, VERMILION, VERMILION_TEXT, WELL, WHITE, text_width
 from transmixis.shot.planning.overview import Overview
 from transmixis.shot.planning.timetable import Timetable
 
@@ -151,8 +152,10 @@ class ScheduleView(QWidget):
         if late and limit is not None and b.end > limit:
             x = max(self.x_of(limit), r.left())
             hatch(p, QRectF(x, r.top(), r.right() - x, r.height()), VERMILION)
-        code = b.task.shot if r.width() > 46 else b.task.shot.lstrip("KP") if r.width() > 22 else ""
-        text(p, r.left() + 4, r.center().y(), code, 11, 600, VERMILION_TEXT if late else INK, room=r.width() - 5)
+        for code in (b.task.shot, b.task.shot.lstrip(ascii_letters)):
+            if code and text_width(code, 11, 600) <= r.width() - 6:
+                text(p, r.left() + 4, r.center().y(), code, 11, 600, VERMILION_TEXT if late else INK)
+                return
 
     def _waiting(self, p: QPainter, t: Timetable) -> None:
         """A dashed line to the first block of a shot that waits for its plates."""

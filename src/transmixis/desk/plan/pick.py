@@ -152,6 +152,7 @@ class PickDialog(QDialog):
             self.plates.addItem(plate.name or plate.id, plate.id)
         self.frame.setRange(1, shot.length if shot else 1)
         self.frame.setValue(state.frame)
+        self.frame.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.frame.setToolTip("The frame that is shown.")
         self.name = QLineEdit("coat")
         self.name.setMaxLength(60)

@@ -32,7 +32,7 @@ class TakesQuestion(Question):
             f"{len(found.takes)} things to film or note, {forgotten} of them often forgotten.",
             rows=(
                 ("must agree", ", ".join(found.agree) or "nobody but you"),
-                ("steps", str(len(steps)) if steps else "none yet"),
+                ("steps", ", ".join(steps) or "none yet"),
             ),
             cautions=found.cautions,
             entries=tuple(Entry(t.what, t.why, t.forgotten) for t in found.takes),
