@@ -12,7 +12,11 @@ import pytest
 from tinyplates import tiny_frame
 from typer.testing import CliRunner
 
+from transmixis.cli import app
+from transmixis.core.errors import UserError
 from transmixis.media.source import open_source
+from transmixis.shot.document import Document
+from transmixis.shot.office import Scenario, Worker
 
 
 def run(*args: object, code: int = 0) -> subprocess.CompletedProcess:
@@ -175,3 +179,46 @@ def test_plan_answers_questions(demo_copy: Path) -> None:
     assert "is no input of 'lens'" in run("plan", "lens", "colour=3", code=1).stderr
     assert "is no question" in run("plan", "weather", code=1).stderr
     assert "has no shot" in run("plan", "lens", "--project", demo_copy, "--shot", "KP999", code=1).stderr
+
+
+def test_schedules_and_reports_by_command(tmp_path: Path) -> None:
+    """One process for all of it: the commands are the same functions."""
+    film = tmp_path / "film"
+    runner = CliRunner()
+
+    def told(*args: object, code: int = 0) -> str:
+        done = runner.invoke(app, [str(a) for a in args])
+        assert done.exit_code == code, done.output
+        return done.output
+
+    told("new", film)
+    assert "to be filmed" in told("shot", film, "N010", "--title", "Letter", "--frames", 36)
+    with pytest.raises(UserError, match="already"):
+        runner.invoke(app, ["shot", str(film), "N010"], catch_exceptions=False)
+    doc = Document.open(film)
+    people = (Worker(name="Mara"),)
+    scenarios = (Scenario(name="class version", deadline="2026-05-12"),)
+    office = {"people": people, "scenarios": scenarios, "day": "2026-05-12"}
+    shot = doc.film.shots[0].model_copy(update={"hours_estimate": 30.0})
+    film_now = doc.film.with_shot(shot)
+    doc.apply("people", film_now.model_copy(update={"production": film_now.production.model_copy(update=office)}))
+    doc.close()
+    data = json.loads(told("plan", "schedule", "--project", film, "--json"))
+    assert data["drives"] == "N010"
+    assert data["working_days_late"] == {"N010": 3}
+    assert data["blocks"][0]["who"] == "Mara"
+    assert "Mara: N010" in told("plan", "schedule", "--project", film)
+    for name in ("schedule.html", "breakdown.csv", "shoot.pdf", "brief.html", "log.csv"):
+        told("report", name.split(".")[0], film, "--shot", "N010", "--out", tmp_path / name)
+        assert (tmp_path / name).stat().st_size > 10
+    assert (tmp_path / "shoot.pdf").read_bytes().startswith(b"%PDF")
+    still = Path(__file__).resolve().parents[1] / "demo" / "kite_post" / "plates" / "KP010" / "hero" / "KP010_hero.1001.png"
+    boxes = ("--box", "coat:440,330,60,60", "--box", "cloth:30,30,200,300")
+    found = json.loads(told("plan", "screen", "--still", still, *boxes, "--json"))
+    assert found["inputs"]["measured"][0]["name"] == "coat"
+    assert next(r for r in found["readings"] if r["name"] == "separation")["value"] > 8
+    for wrong, words in (("coat", "no box"), ("coat:1,2,3", "no box"), ("coat:1,2,0,4", "no box"), ("coat:1,2,2,2", "too small")):
+        with pytest.raises(UserError, match=words):
+            runner.invoke(app, ["plan", "screen", "--still", str(still), "--box", wrong], catch_exceptions=False)
+    with pytest.raises(UserError, match="belongs to a production"):
+        runner.invoke(app, ["plan", "schedule"], catch_exceptions=False)
