@@ -27,11 +27,20 @@ def run(*args: object, code: int = 0) -> subprocess.CompletedProcess:
     return done
 
 
+def here(*args: object, code: int = 0) -> subprocess.CompletedProcess:
+    """The same in this process, where a command is one of many: what starting costs is paid once."""
+    done = CliRunner().invoke(app, [str(a) for a in args])
+    wrong = isinstance(done.exception, UserError)
+    got = 1 if wrong else done.exit_code
+    assert got == code, f"{done.output[-800:]} {done.exception!r}"
+    return subprocess.CompletedProcess([], got, done.stdout, str(done.exception) if wrong else done.stderr)
+
+
 def test_new_add_render_check(tmp_path: Path, tiny_plates: Path) -> None:
     film = tmp_path / "film"
     assert json.loads(run("new", film, "--name", "Film", "--json").stdout)["production"] == str(film)
     added = json.loads(
-        run(
+        here(
             "add",
             film,
             "T010",
@@ -43,19 +52,19 @@ def test_new_add_render_check(tmp_path: Path, tiny_plates: Path) -> None:
     )
     assert [p["role"] for p in added["plates"]] == ["hero", "clean", "background"]
     assert "screen_key" in added["steps"]
-    run("render", film, "T010", "--out", tmp_path / "o" / "T010.####.exr", "--range", "2-4")
+    here("render", film, "T010", "--out", tmp_path / "o" / "T010.####.exr", "--range", "2-4")
     again = json.loads(
-        run("render", film, "T010", "--out", tmp_path / "o" / "T010.####.exr", "--range", "2-4", "--resume", "--json").stdout
+        here("render", film, "T010", "--out", tmp_path / "o" / "T010.####.exr", "--range", "2-4", "--resume", "--json").stdout
     )
     assert (again["made"], again["kept"]) == (0, 3)
-    run("render", film, "T010", "--out", tmp_path / "T010.mov")
+    here("render", film, "T010", "--out", tmp_path / "T010.mov")
     assert open_source(tmp_path / "T010.mov").info.count == 6
-    table = json.loads(run("check", film, "T010", "--json").stdout)
+    table = json.loads(here("check", film, "T010", "--json").stdout)
     assert len(table["T010"]) == 6
     assert "leak" in {r["name"] for r in table["T010"][2]["steps"]["screen_key"]}
-    assert "T010: 6 frames" in run("check", film).stdout
-    assert "There is no shot 'X'" in run("render", film, "X", "--out", tmp_path / "x.####.png", code=1).stderr
-    assert "range" in run("render", film, "T010", "--out", tmp_path / "x.####.png", "--range", "5-99", code=1).stderr
+    assert "T010: 6 frames" in here("check", film).stdout
+    assert "There is no shot 'X'" in here("render", film, "X", "--out", tmp_path / "x.####.png", code=1).stderr
+    assert "range" in here("render", film, "T010", "--out", tmp_path / "x.####.png", "--range", "5-99", code=1).stderr
 
 
 def test_key_survey_and_info_without_a_production(tmp_path: Path, tiny_plates: Path) -> None:
@@ -136,49 +145,49 @@ def test_mends_and_picks_on_a_plate_without_a_production(tmp_path: Path) -> None
         frame = seen(picture, centred(1.2 * (n % 2), 0)) * (1.0 + 0.03 * (n % 3))
         write_still(tmp_path / f"take.{n + 1:04d}.png", np.clip(frame, 0, 1), kind="uint16")
     take = tmp_path / "take.0001.png"
-    even = json.loads(run("even", take, "--out", tmp_path / "even.####.png", "--json").stdout)
+    even = json.loads(here("even", take, "--out", tmp_path / "even.####.png", "--json").stdout)
     assert even["made"] == 8
     assert all(r["state"] != "fault" for f in even["frames"] for r in f["readings"])
-    assert "frames made" in run("steady", take, "--out", tmp_path / "steady.####.png").stdout
-    point = run("steady", take, "--out", tmp_path / "p.####.png", "--point", "nonsense", code=1).stderr
+    assert "frames made" in here("steady", take, "--out", tmp_path / "steady.####.png").stdout
+    point = here("steady", take, "--out", tmp_path / "p.####.png", "--point", "nonsense", code=1).stderr
     assert "not a point" in point
     assert (
-        json.loads(run("conform", take, "--out", tmp_path / "slow.####.png", "--speed", "0.5", "--frames", "4", "--json").stdout)[
-            "made"
-        ]
+        json.loads(
+            here("conform", take, "--out", tmp_path / "slow.####.png", "--speed", "0.5", "--frames", "4", "--json").stdout
+        )["made"]
         == 4
     )
-    run("dust", take, "--out", tmp_path / "dust.####.png", "--spot", "100,80,6")
-    made = json.loads(run("cleanplate", take, "--out", tmp_path / "clean.png", "--json").stdout)
+    here("dust", take, "--out", tmp_path / "dust.####.png", "--spot", "100,80,6")
+    made = json.loads(here("cleanplate", take, "--out", tmp_path / "clean.png", "--json").stdout)
     assert Path(made["plate"]).exists()
     assert Path(made["shown"]).exists()
-    assert json.loads(run("bestframe", take, "--json").stdout)["picks"][0]["frame"] >= 1
-    assert json.loads(run("join", take, take, "--json").stdout)["joins"]
-    fit = json.loads(run("survey", take, "--clean", tmp_path / "clean.png", "--json").stdout)["clean"]
+    assert json.loads(here("bestframe", take, "--json").stdout)["picks"][0]["frame"] >= 1
+    assert json.loads(here("join", take, take, "--json").stdout)["joins"]
+    fit = json.loads(here("survey", take, "--clean", tmp_path / "clean.png", "--json").stdout)["clean"]
     assert fit["gain"][0] == pytest.approx(1.0, abs=0.06)
-    assert "no picture that can be written" in run("cleanplate", take, "--out", tmp_path / "x.gif", code=1).stderr
+    assert "no picture that can be written" in here("cleanplate", take, "--out", tmp_path / "x.gif", code=1).stderr
 
 
 def test_the_shelf_by_command(tmp_path: Path) -> None:
     film = tmp_path / "film"
-    run("new", film)
+    here("new", film)
     sparks = Path(__file__).resolve().parents[1] / "demo" / "kite_post" / "elements" / "sparks.mp4"
-    assert "on black" in run("shelf", "add", film, sparks, "--word", "burst").stdout
-    assert json.loads(run("shelf", "list", film, "burst", "--json").stdout)["elements"][0]["first"] == 6
-    assert "Nothing on the shelf fits" in run("shelf", "list", film, "snow").stdout
+    assert "on black" in here("shelf", "add", film, sparks, "--word", "burst").stdout
+    assert json.loads(here("shelf", "list", film, "burst", "--json").stdout)["elements"][0]["first"] == 6
+    assert "Nothing on the shelf fits" in here("shelf", "list", film, "snow").stdout
 
 
 def test_plan_answers_questions(demo_copy: Path) -> None:
-    done = run("plan", "shutter", "rate=50", "angle=90", "--json")
+    done = here("plan", "shutter", "rate=50", "angle=90", "--json")
     data = json.loads(done.stdout)
     assert data["inputs"]["rate"] == 50
     assert {r["name"] for r in data["readings"]} == {"blur", "sharp moment", "flicker", "strobing"}
-    assert "caution" in run("plan", "takes", "tricks=miniature;time lapse").stdout
-    assert "inputs: " in run("plan", "lens").stdout
-    assert json.loads(run("plan", "shadow", "--project", demo_copy, "--shot", "KP010", "--json").stdout)["answer"]
-    assert "is no input of 'lens'" in run("plan", "lens", "colour=3", code=1).stderr
-    assert "is no question" in run("plan", "weather", code=1).stderr
-    assert "has no shot" in run("plan", "lens", "--project", demo_copy, "--shot", "KP999", code=1).stderr
+    assert "caution" in here("plan", "takes", "tricks=miniature;time lapse").stdout
+    assert "inputs: " in here("plan", "lens").stdout
+    assert json.loads(here("plan", "shadow", "--project", demo_copy, "--shot", "KP010", "--json").stdout)["answer"]
+    assert "is no input of 'lens'" in here("plan", "lens", "colour=3", code=1).stderr
+    assert "is no question" in here("plan", "weather", code=1).stderr
+    assert "has no shot" in here("plan", "lens", "--project", demo_copy, "--shot", "KP999", code=1).stderr
 
 
 def test_schedules_and_reports_by_command(tmp_path: Path) -> None:

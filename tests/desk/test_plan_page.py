@@ -8,7 +8,7 @@ from typing import Any
 
 from deskhelp import press, settle
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QCheckBox, QDialogButtonBox, QDoubleSpinBox
+from PyQt6.QtWidgets import QCheckBox, QDialogButtonBox, QDoubleSpinBox, QPushButton, QSpinBox
 
 from transmixis.desk.office import reporting
 from transmixis.desk.plan.pick import PickDialog
@@ -53,6 +53,8 @@ def test_a_number_is_dragged_and_the_drawing_answers_before_it_is_let_go(bench: 
     assert "lens" not in bench.state.shot.plan  # type: ignore[union-attr]
     qtbot.mouseRelease(ruler, Qt.MouseButton.LeftButton, pos=QPoint(round(ruler.x_of(ruler.value)), y))
     assert bench.state.shot.plan["lens"]["distance"] > 4  # type: ignore[union-attr]
+    last = bench.state.session.document.log.entries()[-1]  # type: ignore[union-attr]
+    assert last.text.startswith("Which lens, how far? Distance: ")
     bench.state.undo()
     assert "lens" not in bench.state.shot.plan  # type: ignore[union-attr]
 
@@ -123,7 +125,7 @@ def test_a_fall_is_put_on_place_as_pins(bench: MainWindow, qtbot: Any) -> None:
 def test_inputs_that_cannot_be_are_told_in_one_sentence(bench: MainWindow, qtbot: Any) -> None:
     bench.show_page("plan")
     others: dict[str, dict[str, Any]] = {
-        "takes": {"camera": "on a kite"}, "shadow": {"second_day": "some day"}, "screen": {"cloth": "plaid"},
+        "takes": {"camera": "on a kite", "tricks": ["miniature"]}, "shadow": {"second_day": "some day"}, "screen": {"cloth": "plaid", "colours": ["leaves"]},
         "markers": {"motion": "none"}, "fix": {"repair": "luck"},
     }  # fmt: skip
     for kind, question in QUESTIONS.items():
@@ -181,6 +183,11 @@ def test_colours_are_measured_on_a_still_drawn_on_by_hand(bench: MainWindow, qtb
     dialog.clear.click()
     assert not ok.isEnabled()
     bench.plan.use_drawn(dialog)  # nothing drawn: told, nothing set
+    assert not bench.plan.inputs.rulers["uneven"].isVisibleTo(bench.plan)  # the measured cloth says that itself
+    qtbot.mouseClick(bench.plan.forget, Qt.MouseButton.LeftButton)
+    assert not bench.state.shot.plan["screen"]["measured"]  # type: ignore[union-attr]
+    assert not bench.plan.forget.isVisible()
+    bench.state.undo()
     bench.state.undo()
     assert "screen" not in bench.state.shot.plan  # type: ignore[union-attr]
 
@@ -217,12 +224,12 @@ def test_tasks_are_taken_timed_finished_and_undone(bench: MainWindow, qtbot: Any
     work = bench.state.shot.work  # type: ignore[union-attr]
     assert len(work) > 2
     assert tasks.table.rowCount() == len(work)
-    spent = tasks.table.cellWidget(0, 2)
+    spent = tasks.table.cellWidget(0, 3)
     assert isinstance(spent, QDoubleSpinBox)
     spent.setValue(2.5)
     spent.editingFinished.emit()
     assert bench.state.shot.work[0].spent == 2.5  # type: ignore[union-attr]
-    done = tasks.table.cellWidget(0, 3)
+    done = tasks.table.cellWidget(0, 4)
     assert isinstance(done, QCheckBox)
     done.click()
     first = bench.state.shot.work[0]  # type: ignore[union-attr]
@@ -235,6 +242,19 @@ def test_tasks_are_taken_timed_finished_and_undone(bench: MainWindow, qtbot: Any
     assert any(w.kind == "paint" for w in bench.state.shot.work)  # type: ignore[union-attr]
     kinds = [e.kind for e in bench.state.session.document.log.entries()]  # type: ignore[union-attr]
     assert kinds.count("hours") == 2
+    count = len(bench.state.shot.work)  # type: ignore[union-attr]
+    frames = tasks.table.cellWidget(count - 1, 2)
+    assert isinstance(frames, QSpinBox)
+    assert frames.text() == "all"
+    frames.setValue(2)
+    frames.editingFinished.emit()
+    assert bench.state.shot.work[-1].frames == 2  # type: ignore[union-attr]
+    out = tasks.table.cellWidget(count - 1, 6)
+    assert isinstance(out, QPushButton)
+    out.click()
+    assert len(bench.state.shot.work) == count - 1  # type: ignore[union-attr]
+    bench.state.undo()
+    bench.state.undo()
     bench.state.undo()
     bench.state.undo()
     assert not bench.state.shot.work[0].done  # type: ignore[union-attr]

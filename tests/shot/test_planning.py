@@ -183,3 +183,13 @@ def test_set_ups_agree_once_the_proposal_is_used() -> None:
     assert bad.proposal is not None
     good = answer("setups", scale=6.0, **bad.proposal.values)
     assert good.words.startswith("Yes")
+
+
+def test_a_third_plate_must_agree_as_well() -> None:
+    """The two that lie furthest apart count; a third like the first changes nothing."""
+    two = {r.name: r.value for r in answer("shadow").readings}
+    like_first = answer("shadow", third_light="the Sun", third_day="2026-05-09", third_hour=10.7, third_camera=285.0)
+    assert {r.name: r.value for r in like_first.readings} == pytest.approx(two)
+    later = answer("shadow", third_light="the Sun", third_hour=16.0)
+    assert next(r.value for r in later.readings if r.name == "direction apart") > two["direction apart"]
+    assert "third" in dict(later.rows)

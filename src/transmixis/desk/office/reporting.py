@@ -30,8 +30,8 @@ def ask_where(parent: QWidget, state: State, kind: str) -> Path | None:
     return Path(name) if name else None
 
 
-def write(state: State, kind: str, path: Path) -> None:
-    """Write a report of the production or of the chosen shot; what is wrong is said."""
+def write(state: State, kind: str, path: Path, drawing: bytes | None = None) -> None:
+    """Write a report of the production or of the chosen shot; what is wrong is said. `drawing`: the schedule as it is seen (PNG)."""
     session, code = state.session, state.code
     if not session:
         return
@@ -41,7 +41,7 @@ def write(state: State, kind: str, path: Path) -> None:
     renderer = state.renderer() if kind == "brief" else None
 
     def make() -> str:
-        picture = shot_png(renderer) if renderer else None
+        picture = shot_png(renderer) if renderer else drawing
         return report(kind, film, code, known or overview(film, search=False), entries, form_of(path), picture)
 
     def done(text: str) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QBuffer, QByteArray, QRect, Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -32,6 +32,7 @@ from transmixis.shot.planning.timetable import words_for
 from transmixis.shot.store import write_atomically
 
 EMPTY = "Nobody works on this film yet. Add people and the hours that they have, then the work is laid into their days."
+WIDEST = 1600  # px of the schedule that a page shows
 LEAST_SAVED = 0.05  # days: less is no help
 
 
@@ -240,4 +241,13 @@ class SchedulePanel(QWidget):
 
     def write(self, kind: str, path: Path) -> None:
         """Write a report."""
-        reporting.write(self._state, kind, path)
+        reporting.write(self._state, kind, path, self._drawing() if kind == "schedule" and self.view.table else None)
+
+    def _drawing(self) -> bytes:
+        """The schedule as PNG, as much of it as fits a page."""
+        seen = self.view.grab(QRect(0, 0, min(self.view.width(), WIDEST), self.view.height()))
+        data = QByteArray()
+        buffer = QBuffer(data)
+        buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+        seen.save(buffer, "PNG")
+        return bytes(data.data())

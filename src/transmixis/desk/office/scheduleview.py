@@ -212,7 +212,7 @@ class ScheduleView(QWidget):
         limit, done = t.deadlines.get(code), t.schedule.done.get(code)
         if limit is None or done is None:
             return
-        x0, x1 = self.x_of(limit), self.x_of(done)
+        x0, x1 = max(self.x_of(limit), float(LEFT)), self.x_of(done)  # a date that is past already stands at today
         late = code in t.missed
         vline(p, x0 - 1, HEAD - 6, bottom + 24, INK, 2)
         vline(p, x1 - 1, HEAD + 4, bottom + 24, VERMILION if late else INK2, 1.5)

@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from transmixis.core.plan.sun import Hours
+from transmixis.core.plan.sun import Hours, Sun
 from transmixis.core.plan.takes import TakeList
 from transmixis.desk.marks import hatch, hline, mark, text, vline, wrapped
 from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, RULE2, VERMILION, WELL, WHITE
@@ -158,16 +158,19 @@ def draw_shadow(p: QPainter, box: QRectF, d: ShadowDrawing) -> None:
         _day(p, QRectF(box.left(), box.top() + top + 10, box.width(), 86), d.hours, d.planned)
 
 
+def _lights(d: ShadowDrawing) -> list[tuple[float, Sun, str, bool, str]]:
+    """Shadow, Sun, ink, dashed or not, and name of every plate."""
+    found = [(d.shadow_first, d.first, INK, False, "first"), (d.shadow_second, d.second, BLUE, True, "second")]
+    return [*found, (*d.third, INK2, True, "third")] if d.third else found
+
+
 def _from_above(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
     r = min(room.width(), room.height()) / 2 - 10
     c = room.center()
     p.setPen(QPen(QColor(EDGE), 1))
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.drawEllipse(c, r, r)
-    for angle, sun, ink, dashed, words in (
-        (d.shadow_first, d.first, INK, False, "first"),
-        (d.shadow_second, d.second, BLUE, True, "second"),
-    ):
+    for angle, sun, ink, dashed, words in _lights(d):
         if sun.elevation <= 0:
             continue
         a = math.radians(angle)
@@ -187,12 +190,12 @@ def _from_above(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
 
 
 def _from_the_side(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
-    ground = room.bottom() - 40
-    high = min(room.height() - 70, 120.0)
+    ground = room.bottom() - 10 - 15 * len(_lights(d))
+    high = min(room.height() - 85, 120.0)
     x = room.left() + 40
     hline(p, room.left(), room.right(), ground, INK2)
     p.fillRect(QRectF(x - 6, ground - high, 12, high), QColor(BODY))
-    for k, (sun, ink, dashed) in enumerate(((d.first, INK, False), (d.second, BLUE, True))):
+    for k, (_, sun, ink, dashed, _) in enumerate(_lights(d)):
         y = ground + 12 + 15 * k
         if sun.elevation <= 0:
             text(p, x, y, "below the horizon", 11, 400, ink)

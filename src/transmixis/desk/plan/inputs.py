@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
+from pydantic.fields import FieldInfo
 from PyQt6 import sip
 from PyQt6.QtCore import QDate, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDateEdit, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
@@ -18,7 +19,7 @@ from transmixis.shot.steps.params import facts
 
 TICKED = {"tricks": tuple(TRICKS), "colours": tuple(COMMON)}  # inputs that are lists of names, each with a box to tick
 HEADS = {"tricks": "Tricks, any number", "colours": "Stands before it"}
-DAYS = {"first_day": "First plate on", "second_day": "Second plate on"}
+DAYS = {"first_day": "First plate on", "second_day": "Second plate on", "third_day": "Third plate on"}
 
 
 class Inputs(QWidget):
@@ -36,6 +37,7 @@ class Inputs(QWidget):
         self.texts: dict[str, QLineEdit] = {}
         self.ticks: dict[str, dict[str, QCheckBox]] = {}
         self._rows: dict[str, QWidget] = {}
+        self._fields: dict[str, FieldInfo] = {}
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 4, 12, 4)
         self._box.setSpacing(2)
@@ -65,8 +67,21 @@ class Inputs(QWidget):
         for name, row in self._rows.items():
             row.setVisible(name in used)
 
+    def said(self, name: str, value: Any) -> str:
+        """An input and its value in words, for the log book."""
+        facts_of = facts(self._fields[name]) if name in self._fields else {}
+        words = str(facts_of.get("words") or DAYS.get(name) or HEADS.get(name) or name)
+        shown = (
+            ", ".join(map(str, value))
+            if isinstance(value, list | tuple)
+            else f"{value:g}"
+            if isinstance(value, float)
+            else str(value)
+        )
+        return f"{words}: {shown or 'nothing'} {facts_of.get('unit', '')}".strip()
+
     def _build(self, question: Question) -> None:
-        self._kind = question.kind
+        self._kind, self._fields = question.kind, dict(question.Params.model_fields)
         boxes = [c for group in self.ticks.values() for c in group.values()]
         for control in (*self.rulers.values(), *self.choices.values(), *self.days.values(), *self.texts.values(), *boxes):
             control.blockSignals(True)  # a field that goes away loses the focus, and would say that it was edited

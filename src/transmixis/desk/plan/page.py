@@ -45,6 +45,8 @@ class PlanPage(Page):
         self.put = QPushButton("Put it on Place")
         self.draw = QPushButton("Measure on a still …")
         self.draw.setToolTip("Opens a frame of a plate to draw on.")
+        self.forget = QPushButton("Forget what was measured")
+        self.forget.setToolTip("Takes out the colours that were measured on a still; can be undone.")
         self.put.setToolTip("Sets a pin a frame on the shot's Place step, so that what is placed moves like this; can be undone.")
         for label in (self.reason, self.cautions):
             label.setWordWrap(True)
@@ -56,6 +58,7 @@ class PlanPage(Page):
         self.use.clicked.connect(self.use_proposal)
         self.put.clicked.connect(self.put_on_place)
         self.draw.clicked.connect(self.draw_on_plate)
+        self.forget.clicked.connect(self.forget_measured)
         self.asking.came.connect(self._came)
 
     def _lay_out(self) -> None:
@@ -102,6 +105,7 @@ class PlanPage(Page):
         low = QHBoxLayout()
         low.setSpacing(16)
         low.addLayout(warned, 1)
+        low.addWidget(self.forget, 0, Qt.AlignmentFlag.AlignBottom)
         low.addWidget(self.draw, 0, Qt.AlignmentFlag.AlignBottom)
         low.addWidget(self.put, 0, Qt.AlignmentFlag.AlignBottom)
         low.addWidget(self.card)
@@ -142,6 +146,8 @@ class PlanPage(Page):
         self.tasks.setVisible(question.kind == "estimate")
         self.agree.setVisible(question.kind == "agree")
         self.draw.setVisible(question.kind in ("screen", "shadow"))
+        screen = shot.plan.get("screen", {})
+        self.forget.setVisible(question.kind == "screen" and bool(screen.get("measured") or screen.get("measured_cloth")))
         self.draw.setText("Draw a shadow on the plate …" if question.kind == "shadow" else "Measure on a still …")
         if question.kind == "estimate":
             self.tasks.refresh()
@@ -185,7 +191,11 @@ class PlanPage(Page):
     def _set(self, name: str, value: Any) -> None:
         shot, kind = self._state.shot, self.questions.now
         if shot:
-            self._state.change(f"{question_of(kind).title} {name}", lambda: with_plan(shot, kind, {name: value}))
+            title = question_of(kind).title
+            if self._state.change(f"{title} {name}", lambda: with_plan(shot, kind, {name: value})) and self._state.session:
+                self._state.session.document.log.add(
+                    "plan", f"{title} {self.inputs.said(name, value)}", shot.code, input=name, value=value
+                )
 
     def use_proposal(self) -> None:
         """Set the proposed inputs."""
@@ -213,6 +223,13 @@ class PlanPage(Page):
         dialog = PickDialog(self._state, self, line=shadow)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             self.use_drawn(dialog)
+
+    def forget_measured(self) -> None:
+        """Take out what was measured on a still."""
+        shot = self._state.shot
+        if shot:
+            none = {"measured": [], "measured_cloth": None}
+            self._state.change("Forget what was measured", lambda: with_plan(shot, "screen", none))
 
     def use_drawn(self, dialog: PickDialog) -> None:
         """Set what was drawn."""

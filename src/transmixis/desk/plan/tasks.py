@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -26,8 +27,8 @@ from transmixis.shot.planning.timetable import today_of
 from transmixis.shot.planning.work import STAGE_OF_KIND, with_more, with_work, with_work_from_order
 from transmixis.shot.workorder import unique_id
 
-HEADS = ("Stage", "Task", "Spent, h", "Done", "Who")
-WIDTHS = (64, 190, 84, 50)
+HEADS = ("Stage", "Task", "Frames", "Spent, h", "Done", "Who", "")
+WIDTHS = (64, 170, 84, 84, 50, 220)
 ANYBODY = "whoever is free"
 
 
@@ -96,6 +97,15 @@ class TaskTable(QWidget):
             item = QTableWidgetItem(words)
             item.setFlags(Qt.ItemFlag.ItemIsEnabled)
             self.table.setItem(row, column, item)
+        frames = QSpinBox()
+        frames.setRange(0, 1_000_000)
+        frames.setSpecialValueText("all")
+        frames.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        frames.setValue(w.frames or 0)
+        frames.setToolTip("Frames that must be worked on; 0 is all of the shot.")
+        frames.setAccessibleName(f"Frames of {w.name or w.kind}")
+        frames.editingFinished.connect(partial(self._frames, w.id, frames))
+        self.table.setCellWidget(row, 2, frames)
         spent = QDoubleSpinBox()
         spent.setRange(0, 10_000)
         spent.setDecimals(2)
@@ -105,19 +115,23 @@ class TaskTable(QWidget):
         spent.setToolTip("Hours that this task has taken so far.")
         spent.setAccessibleName(f"Hours spent on {w.name or w.kind}")
         spent.editingFinished.connect(partial(self._spent, w.id, spent))
-        self.table.setCellWidget(row, 2, spent)
+        self.table.setCellWidget(row, 3, spent)
         done = QCheckBox()
         done.setChecked(w.done)
         done.setToolTip("Finished: its hours teach the estimate of the next task of this kind.")
         done.setAccessibleName(f"{w.name or w.kind} is done")
         done.toggled.connect(partial(self._done, w.id))
-        self.table.setCellWidget(row, 3, done)
+        self.table.setCellWidget(row, 4, done)
         who = QComboBox()
         who.addItems([ANYBODY, *people])
         who.setCurrentText(w.who[0] if w.who and w.who[0] in people else ANYBODY)
         who.setToolTip("Who does it; else whoever is free first.")
         who.textActivated.connect(partial(self._who, w.id))
-        self.table.setCellWidget(row, 4, who)
+        self.table.setCellWidget(row, 5, who)
+        out = QPushButton("take out")
+        out.setToolTip("Takes this task off the list; can be undone.")
+        out.clicked.connect(partial(self._take_out, w.id))
+        self.table.setCellWidget(row, 6, out)
 
     def _change(self, work_id: str, title: str, **values: object) -> None:
         shot = self._state.shot
@@ -133,6 +147,17 @@ class TaskTable(QWidget):
     def _spent(self, work_id: str, field: QDoubleSpinBox) -> None:
         if not sip.isdeleted(field):
             self._change(work_id, f"{field.value():g} h spent", spent=field.value())
+
+    def _frames(self, work_id: str, field: QSpinBox) -> None:
+        if not sip.isdeleted(field):
+            n = field.value() or None
+            self._change(work_id, f"{n or 'all'} frames", frames=n)
+
+    def _take_out(self, work_id: str, _: bool = False) -> None:
+        shot = self._state.shot
+        if shot:
+            rest = tuple(w for w in shot.work if w.id != work_id)
+            self._state.change("Take a task out", lambda: shot.model_copy(update={"work": rest}))
 
     def _done(self, work_id: str, on: bool) -> None:
         session = self._state.session

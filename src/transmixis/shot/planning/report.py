@@ -123,7 +123,7 @@ def brief_html(film: Film, shot: Shot, view: Overview, picture: bytes | None = N
     """One page of a shot: picture (PNG), layers, takes, cost, risks, and what was said so far."""
     answers = answers_of(film, shot)
     row = view.rows[shot.code]
-    image = f'<p><img width="420" src="data:image/png;base64,{base64.b64encode(picture).decode()}"></p>' if picture else ""
+    image = _image(picture, 420)
     facts = [
         ("length", f"{shot.length} frames, {shot.length / float(shot.fps):.1f} s, {shot.width} × {shot.height}"),
         ("layers", ", ".join(p.name or p.role for p in shot.plates) or "none yet"),
@@ -153,6 +153,10 @@ def brief_html(film: Film, shot: Shot, view: Overview, picture: bytes | None = N
         + _cautions(answers)
         + (f"<h2>What was said</h2><table cellpadding=4 width='100%'>{said}</table>" if said else "<h2>Agreed by</h2><p>director ______ &nbsp; post supervisor ______ &nbsp; producer ______</p>"),
     )  # fmt: skip
+
+
+def _image(picture: bytes | None, width: int) -> str:
+    return f'<p><img width="{width}" src="data:image/png;base64,{base64.b64encode(picture).decode()}"></p>' if picture else ""
 
 
 # -- breakdown, schedule, log
@@ -215,7 +219,7 @@ def _tasks(names: list[str]) -> str:
     return ", ".join(n.replace("_", " ") for n in names)
 
 
-def schedule_html(film: Film, view: Overview) -> str:
+def schedule_html(film: Film, view: Overview, picture: bytes | None = None) -> str:
     """The schedule by person, the deadlines, what drives the date and what would help."""
     if view.table is None:
         return page(f"Schedule of {film.production.name}", f"<p>{escape(view.trouble)}</p>")
@@ -238,6 +242,7 @@ def schedule_html(film: Film, view: Overview) -> str:
     return page(
         f"Schedule of {film.production.name}",
         f"<p>Laid out from {_day(view.today)}; version: {escape(view.scenario)}. {escape(view.why)}</p>"
+        + _image(picture, 660)
         + (f"<h2>What would help</h2><ul>{helps}</ul>" if helps else "")
         + "".join(parts) + Table("Deadlines", ("shot", "due", "done", ""), tuple(dates)).html(),
     )  # fmt: skip
@@ -278,7 +283,7 @@ def report(
     if kind == "breakdown":
         return breakdown_html(film, view)
     if kind == "schedule":
-        return schedule_html(film, view)
+        return schedule_html(film, view, picture)
     if kind == "log":
         return log_html(film, entries)
     raise UserError(f"There is no report '{kind}'; use one of {', '.join(KINDS)}.")

@@ -91,6 +91,14 @@ class ScreenQuestion(Question):
     says = "Cloth must stand clear of everything before it: measured as the key will measure it."
     Params = ScreenParams
 
+    def used(self, values: dict[str, Any]) -> set[str]:
+        names = super().used(values)
+        return names - {"level", "uneven"} if values.get("measured_cloth") else names
+
+    def is_answered(self, shot: Shot) -> bool:
+        said = shot.plan.get(self.kind, {})
+        return bool(said.get("colours") or said.get("measured"))
+
     def answer(self, params: Any, shot: Shot) -> Answer:
         p = params
         swatches = swatches_of(p)
@@ -196,6 +204,7 @@ def measured_from(
     if not boxes and cloth is None:
         raise UserError("Draw a box on something before the screen first.")
     out: dict[str, Any] = {
+        "measured_cloth": None,
         "measured": [
             {
                 "name": s.name,
@@ -204,7 +213,7 @@ def measured_from(
                 "share": round(s.share, 6),
             }
             for s in core.measured_boxes(picture, boxes)
-        ]
+        ],
     }
     if cloth is not None:
         x, y, w, h = cloth

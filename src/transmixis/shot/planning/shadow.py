@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta, timezone
+from itertools import combinations
 from typing import Any
 
 from transmixis.core.errors import UserError
@@ -35,7 +36,7 @@ DIRECTION, HEIGHT = 10.0, 5.0  # degrees: further apart, two shadows in one pict
 MOVED = 5.0  # degrees that the Sun may move between two halves of a trick (judgement)
 SOFTER = 2.0  # doublings of the light's angular size: from four times on, edges of shadows are seen to differ (judgement)
 FALLS = 0.5  # stops over the depth in which the subject moves; the Sun has none (judgement)
-SUN, DRAWN, LAMP = "the Sun", "a drawn shadow", "a lamp"
+SUN, DRAWN, LAMP, NONE = "the Sun", "a drawn shadow", "a lamp", "none"
 
 
 class ShadowParams(Params):
@@ -81,6 +82,10 @@ class ShadowParams(Params):
     lamp_height: float = number(4.0, 0.0, 50.0, "m", "Lamp height", "Over the ground.", step=0.1)
     lamp_size: float = number(0.2, 0.005, 10.0, "m", "Lamp across", "Of its open front or of what it shines through.", step=0.05)
     depth: float = number(1.0, 0.0, 50.0, "m", "Moves in depth", "How far the subject moves towards or from the lamp.", step=0.1)
+    third_light: str = choice(NONE, (NONE, SUN), "Third plate lit by", "Another plate that is laid in as well, such as a sky.")
+    third_day: str = hidden("2026-05-22")
+    third_hour: float = number(12.3, 0.0, 24.0, "h", "Third plate at", "Hour of the day of that plate.", step=0.05)
+    third_camera: float = number(293.0, 0.0, 360.0, "°", "The third looks to", "Compass bearing of its camera.", step=1)
 
 
 SUNS = ("latitude", "longitude", "zone")
@@ -112,6 +117,7 @@ class ShadowDrawing:
     shadow_second: float
     hours: Hours | None
     planned: datetime | None
+    third: tuple[float, Sun] | None = None  # a third plate's shadow, and its Sun
 
 
 class ShadowQuestion(Question):
@@ -121,16 +127,21 @@ class ShadowQuestion(Question):
 
     def used(self, values: dict[str, Any]) -> set[str]:
         first, second = str(values.get("first_light", SUN)), str(values.get("second_light", SUN))
-        return {"first_light", "second_light", *ONE.get(first, ()), *TWO.get(second, ())}
+        third = (*SUNS, "third_day", "third_hour", "third_camera") if values.get("third_light", NONE) == SUN else ()
+        return {"first_light", "second_light", "third_light", *ONE.get(first, ()), *TWO.get(second, ()), *third}
 
     def answer(self, params: Any, shot: Shot) -> Answer:
         p = params
         place, zone = Place(p.latitude, p.longitude), timezone(timedelta(hours=p.zone))
         one = _first(p, shot, place, zone)
         two = _second(p, place, zone)
-        down = one.elevation <= 0 or two.elevation <= 0
+        three = _sun(place, p.third_day, p.third_hour, p.third_camera, zone) if p.third_light == SUN else None
+        lights = [one, two, *([three] if three else [])]
+        down = any(x.elevation <= 0 for x in lights)
         note = "a light is below the horizon" if down else ""
-        direction, height = apart(one.shadow, two.shadow), abs(one.elevation - two.elevation)
+        pairs = list(combinations(lights, 2))  # of several plates the two that lie furthest apart
+        direction = max(apart(a.shadow, b.shadow) for a, b in pairs)
+        height = max(abs(a.elevation - b.elevation) for a, b in pairs)
         readings = (
             Reading("direction apart", None if down else direction, "°", DIRECTION, note=note),
             Reading("height apart", None if down else height, "°", HEIGHT, note=note),
@@ -147,8 +158,8 @@ class ShadowQuestion(Question):
         return Answer(
             words, readings,
             (
-                ("first", f"{one.words}: {one.elevation:.1f}° high"), ("second", f"{two.words}: {two.elevation:.1f}° high"),
-                ("shadows", f"{_length(one)} and {_length(two)} × height"), *_day_rows(hours, place, when, two),
+                ("first", f"{one.words}: {one.elevation:.1f}° high"), ("second", f"{two.words}: {two.elevation:.1f}° high"), *((("third", f"{three.words}: {three.elevation:.1f}° high"),) if three else ()),
+                ("shadows", f"{', '.join(_length(x) for x in lights)} × height"), *_day_rows(hours, place, when, two),
             ),
             cautions=(
                 "Thin cloud takes the edge off a shadow: hold a ball on a stick before the camera at each take.",
@@ -159,16 +170,15 @@ class ShadowQuestion(Question):
             ),
             proposal=None if agrees else _proposal(p, one, hours),
             drawing=ShadowDrawing(
-                Sun(one.shadow + 180, one.elevation), Sun(two.shadow + 180, two.elevation), one.shadow, two.shadow, hours, when
+                Sun(one.shadow + 180, one.elevation), Sun(two.shadow + 180, two.elevation), one.shadow, two.shadow, hours, when,
+                (three.shadow, Sun(three.shadow + 180, three.elevation)) if three else None,
             ),
         )  # fmt: skip
 
 
 def _first(p: Any, shot: Shot, place: Place, zone: timezone) -> Light:
     if p.first_light == SUN:
-        when = _when(p.first_day, p.first_hour, zone)
-        sun = sun_at(place, when)
-        return Light(in_camera(shadow_bearing(sun.azimuth), p.first_camera), sun.elevation, SUN_ACROSS, f"Sun at {when:%H:%M}")
+        return _sun(place, p.first_day, p.first_hour, p.first_camera, zone)
     found = shadow_in_picture((p.base_x, p.base_y), (p.tip_x, p.tip_y), (shot.width, shot.height), p.view, p.tilt, p.eye, p.thing)
     if math.isnan(found.elevation):
         raise UserError("The drawn shadow has no length; mark its foot and its tip apart from each other.")
@@ -177,11 +187,15 @@ def _first(p: Any, shot: Shot, place: Place, zone: timezone) -> Light:
 
 def _second(p: Any, place: Place, zone: timezone) -> Light:
     if p.second_light == SUN:
-        when = _when(p.second_day, p.second_hour, zone)
-        sun = sun_at(place, when)
-        return Light(in_camera(shadow_bearing(sun.azimuth), p.second_camera), sun.elevation, SUN_ACROSS, f"Sun at {when:%H:%M}")
+        return _sun(place, p.second_day, p.second_hour, p.second_camera, zone)
     lamp = _lamp(p)
     return Light(lamp.shadow(), lamp.elevation(p.thing), lamp.across(), "lamp")
+
+
+def _sun(place: Place, day: str, hour: float, camera: float, zone: timezone) -> Light:
+    when = _when(day, hour, zone)
+    sun = sun_at(place, when)
+    return Light(in_camera(shadow_bearing(sun.azimuth), camera), sun.elevation, SUN_ACROSS, f"Sun at {when:%H:%M}")
 
 
 def _lamp(p: Any) -> Lamp:

@@ -21,6 +21,9 @@ class TakesQuestion(Question):
     says = "What must be filmed for it, why, what people forget, who must agree."
     Params = TakesParams
 
+    def is_answered(self, shot: Shot) -> bool:
+        return bool(shot.plan.get(self.kind, {}).get("tricks"))
+
     def answer(self, params: Any, shot: Shot) -> Answer:
         tricks = tuple(t for t in params.tricks if t in TRICKS)
         if not tricks:
