@@ -29,6 +29,7 @@ ROW, HEAD = 45, 28
 PICTURE = 62
 FIRST_STAGE, STAGE = 264, 74
 GAUGE = 48
+LOWER, BELOW = 300, 100  # px of the lower part at least, and of what stands under the schedule
 RISK_MARK = {"none": "done", "low": "sound", "some": "watch", "high": "fault"}
 
 
@@ -322,14 +323,23 @@ class Board(QWidget):
         self.parts = QStackedWidget()
         self.parts.addWidget(self.schedule)
         self.parts.addWidget(self.plates)
-        self.parts.setFixedHeight(300)
         box.addLayout(self._switch())
         box.addWidget(self.parts)
         self.schedule.view.chosen.connect(self.choose)
+        state.planner.changed.connect(self._fit)
+        self._fit()
         self.table.row_chosen.connect(self.plates.refresh)
         state.shot_changed.connect(self.refresh)
         state.opened.connect(self.refresh)
         state.readings_changed.connect(lambda _: self.table.update() if self.isVisible() else None)
+
+    def resizeEvent(self, event: object) -> None:
+        self._fit()
+
+    def _fit(self) -> None:
+        """The lower part takes what its people need, up to half of the page."""
+        wanted = self.schedule.view.sizeHint().height() + BELOW
+        self.parts.setFixedHeight(max(LOWER, min(wanted, self.height() // 2)))
 
     def _switch(self) -> QHBoxLayout:
         """The words that choose what stands below the shots."""

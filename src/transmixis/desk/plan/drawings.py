@@ -21,6 +21,7 @@ from transmixis.shot.planning.timing import TimingDrawing
 from transmixis.shot.steps import KINDS, kind_of
 
 BODY = "#B04632"
+FIGURES = 118  # px: a shadow's length and elevation beside its bar
 
 
 def panel(p: QPainter, box: QRectF, title: str) -> QRectF:
@@ -190,39 +191,27 @@ def _from_above(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
 
 
 def _from_the_side(p: QPainter, room: QRectF, d: ShadowDrawing) -> None:
-    ground = room.bottom() - 10 - 15 * len(_lights(d))
-    high = min(room.height() - 85, 120.0)
+    """What casts the shadows, as high as lets the longest of them and its figures fit (a low light's is cut)."""
+    lights = _lights(d)
+    ratios = [1 / math.tan(math.radians(s.elevation)) for _, s, *_ in lights if s.elevation > 0]
+    ground = room.bottom() - 10 - 15 * len(lights)
     x = room.left() + 40
+    most = room.right() - FIGURES - x
+    high = min(room.height() - 85, 120.0, max(most / max([*ratios, 1e-6]), 36.0))
     hline(p, room.left(), room.right(), ground, INK2)
     p.fillRect(QRectF(x - 6, ground - high, 12, high), QColor(BODY))
-    for k, (_, sun, ink, dashed, _) in enumerate(_lights(d)):
+    for k, (_, sun, ink, dashed, _) in enumerate(lights):
         y = ground + 12 + 15 * k
         if sun.elevation <= 0:
             text(p, x, y, "below the horizon", 11, 400, ink)
             continue
         ratio = 1 / math.tan(math.radians(sun.elevation))
-        end = min(x + high * ratio, room.right())
-        arrow(
-            p,
-            QPointF(x, ground - high),
-            QPointF(x + high * ratio, ground)
-            if end < room.right()
-            else QPointF(end, ground - high + (end - x) / max(ratio, 1e-6)),
-            ink,
-            1.4,
-            dashed=dashed,
-        )
+        end = min(x + high * ratio, x + most)
+        tip = QPointF(end, ground - high + (end - x) / max(ratio, 1e-6))
+        arrow(p, QPointF(x, ground - high), tip, ink, 1.4, dashed=dashed)
         p.fillRect(QRectF(x, y - 3, end - x, 6), QColor(ink))
-        text(
-            p,
-            end + 6 if end < room.right() - 90 else room.right() - 4,
-            y,
-            f"{ratio:.2f} × height, {sun.elevation:.0f}°",
-            11,
-            500,
-            ink,
-            "left" if end < room.right() - 90 else "right",
-        )
+        cut = "… " if high * ratio > most + 1 else ""
+        text(p, end + 6, y, f"{cut}{ratio:.2f} × height, {sun.elevation:.0f}°", 11, 500, ink)
 
 
 def _day(p: QPainter, box: QRectF, hours: Hours, planned: datetime) -> None:

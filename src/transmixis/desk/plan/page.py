@@ -228,7 +228,7 @@ class PlanPage(Page):
         """Take out what was measured on a still."""
         shot = self._state.shot
         if shot:
-            none = {"measured": [], "measured_cloth": None}
+            none: dict[str, Any] = {"measured": [], "measured_cloth": None}
             self._state.change("Forget what was measured", lambda: with_plan(shot, "screen", none))
 
     def use_drawn(self, dialog: PickDialog) -> None:

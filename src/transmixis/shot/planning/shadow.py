@@ -230,7 +230,7 @@ def _day_rows(hours: Hours | None, place: Place, when: datetime | None, two: Lig
 def _entry(p: Any, when: datetime | None) -> Entry:
     if when is None:
         return Entry(
-            f"lamp {p.lamp_distance:g} m away, {p.lamp_height:g} m high, at {p.lamp_side:.0f}° about the subject",
+            f"lamp {p.lamp_distance:g} m away, {p.lamp_height:g} m high, at {_signed(p.lamp_side)}° about the subject",
             "shadows as in the first plate",
         )
     return Entry(
@@ -256,8 +256,12 @@ def _proposal(p: Any, one: Light, hours: Hours | None) -> PlanProposal | None:
     side = in_camera(one.shadow + 180, 0.0)
     return PlanProposal(
         {"lamp_side": round(side), "lamp_distance": round(distance, 2), "lamp_height": round(height, 2)},
-        f"From {side:.0f}° about the subject, {distance:.1f} m away and {height:.1f} m high its shadow falls as in the first plate.",
+        f"From {_signed(side)}° about the subject, {distance:.1f} m away and {height:.1f} m high its shadow falls as in the first plate.",
     )
+
+
+def _signed(degrees: float) -> str:
+    return f"{degrees:.0f}".replace("-", "\u2212")
 
 
 def _length(s: Light) -> str:
