@@ -28,7 +28,7 @@ from transmixis.shot.planning.work import STAGE_OF_KIND, with_more, with_work, w
 from transmixis.shot.workorder import unique_id
 
 HEADS = ("Stage", "Task", "Frames", "Spent, h", "Done", "Who", "")
-WIDTHS = (64, 170, 84, 84, 50, 220)
+WIDTHS = (64, 300, 84, 84, 50, 250)
 ANYBODY = "whoever is free"
 
 
