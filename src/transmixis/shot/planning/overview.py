@@ -12,8 +12,6 @@ from transmixis.shot.model import Film, Shot
 from transmixis.shot.planning.timetable import SHOTS_AT_A_TIME, Timetable, lay_out, today_of, together_by_shot, why
 from transmixis.shot.planning.work import Spent, learnt, left_in, scenario_of, shot_hours, stage_hours
 
-RISKS = ("none", "low", "some", "high")
-
 
 @dataclass(frozen=True)
 class ShotRow:

@@ -68,13 +68,12 @@ class ScreenParams(Params):
 
 @dataclass(frozen=True)
 class Row:
-    """One cloth: name, steps apart, the subject's differences as shares in BINS of the cloth's own, its 95 %, the cloth's 5 %."""
+    """One cloth: name, steps apart, the subject's differences as shares in BINS of the cloth's own, and its 95 %."""
 
     name: str
     steps: float
     shares: Array
     subject: float
-    low: float
     chosen: bool
 
 
@@ -190,7 +189,7 @@ def _proposal(p: Any, found: dict[str, core.Separation], best: str, far: float, 
 def _row(name: str, s: core.Separation, chosen: bool) -> Row:
     whole = max(s.screen, 1e-6)
     shares, _ = np.histogram(np.clip(s.levels / whole, BINS[0], BINS[-1]), BINS, weights=s.weights)
-    return Row(name, s.steps, shares, s.subject / whole, 1.0, chosen)
+    return Row(name, s.steps, shares, s.subject / whole, chosen)
 
 
 def _reached(s: core.Separation, swatches: tuple[core.Swatch, ...]) -> tuple[tuple[str, float, tuple[float, float, float]], ...]:
