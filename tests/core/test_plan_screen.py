@@ -120,6 +120,10 @@ def test_what_cannot_be_measured_is_said() -> None:
         s.separation((), "green", s.Cloth((0.1, 0.3, 0.1)), (1e-4, 1e-6))
     with pytest.raises(UserError, match="larger"):
         s.seen_from_the_side(0, 1, 1)
+    with pytest.raises(UserError, match="not blue"):
+        s.separation((s.common_swatch("light skin"),), "blue", s.Cloth((0.05, 0.27, 0.07)), (1e-4, 1e-6))
+    with pytest.raises(UserError, match="no pixels"):
+        s.measured_cloth(np.full((40, 40, 3), np.nan))
     even = s.measured_cloth(np.full((40, 40, 3), 0.2))
     assert even.low == pytest.approx(1.0)
     assert s.stops_apart((0.36, 0.36, 0.36), (s.Swatch("grey", (0.18, 0.18, 0.18), (0,) * 6),)) == pytest.approx(1.0)

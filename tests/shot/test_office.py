@@ -185,6 +185,13 @@ def test_a_block_is_moved_to_somebody_and_to_a_day_and_freed_again() -> None:
     assert all(b.person == other for b in after.schedule.blocks if b.task.name in tasks)
     assert min(b.start for b in after.schedule.blocks if b.task.name in tasks) >= 3
     assert without_moves(moved) == f
+    # a block that is held back by hand is no plate that could come sooner
+    held = with_block_moved(f, table, "A", tuple(tasks), other, 40)
+    late = lay_out(held)
+    assert late.missed
+    assert all(h.kind == "hours" for h in late.helps)
+    for h in late.helps:
+        assert with_help(held, h) != held
     plain = film(shot("B"), people=people)
     later = with_block_moved(plain, lay_out(plain), "B", ("work",), "Ada", 2)
     assert later.shot("B").plates_due == "2026-05-13"
@@ -198,6 +205,11 @@ def test_three_hundred_shots_are_told_of() -> None:
     assert found.table is not None
     assert len(found.table.missed) > 10
     assert found.rows["S000"].risk in ("low", "some", "high")
+
+
+def test_a_kind_of_work_that_nobody_knows_is_refused() -> None:
+    with pytest.raises(ValueError, match="no kind of work"):
+        Work(id="x", stage="Matte", kind="luck")
 
 
 def test_agreements_are_told() -> None:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, field_validator
 
+from transmixis.core.plan.estimate import RATES
 from transmixis.shot.record import Record, Stage
 
 ANSWERS: tuple[str, ...] = ("agreed", "agreed if", "against")
@@ -55,6 +56,13 @@ class Work(Record):
     finished: Day = ""  # the day it was done: what was learnt, in order
     who: tuple[str, ...] = ()
     not_before: Day = ""
+
+    @field_validator("kind")
+    @classmethod
+    def _kind_is_known(cls, v: str) -> str:
+        if v not in RATES:
+            raise ValueError(f"'{v}' is no kind of work; use one of {', '.join(RATES)}")
+        return v
 
 
 class Agreement(Record):

@@ -23,13 +23,15 @@ STRETCH = 40  # tasks laid between two looks at whether to stop
 
 @dataclass(frozen=True)
 class Task:
-    """A piece of work: its shot, hours, the first day it can begin, and who can do it (nobody named: anybody)."""
+    """A piece of work: its shot, hours, the day its plates are in, and who can do it (nobody named: anybody). `held`: the day before
+    which somebody wants it not begun."""
 
     name: str
     shot: str
     hours: float
     first_day: int = 0
     people: tuple[str, ...] = ()
+    held: int = 0
     wait: float = 0.0  # days that must pass after the shot's task before it, for somebody to look at it
 
 
@@ -219,7 +221,7 @@ def _laid(
         t = tasks[i]
         able = [p for p in working if not t.people or p.name in t.people]
         given = [p for p in able if p.name == who.get(i)] or able
-        begin = max(ready[t.shot] + t.wait if t.shot in ready else 0.0, float(t.first_day))
+        begin = max(ready[t.shot] + t.wait if t.shot in ready else 0.0, float(max(t.first_day, t.held)))
         places = [(*_first_place(p, free[p.name], begin, t.hours), p.name) for p in given]
         # of two, the one who would wait less
         start, end, at, name = min(places, key=lambda s: (round(s[1], 9), s[0] - free[s[3]][s[2]][0]))

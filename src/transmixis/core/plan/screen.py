@@ -30,6 +30,7 @@ COMMON: dict[str, tuple[float, float, float]] = {
     "navy wool": (0.012, 0.018, 0.055), "sky-blue shirt": (0.25, 0.42, 0.62), "white shirt": (0.75, 0.76, 0.77), "grey wool": (0.11, 0.11, 0.11),
     "red coat": (0.34, 0.030, 0.028), "yellow coat": (0.62, 0.42, 0.030), "brown wood": (0.17, 0.085, 0.040), "brass": (0.45, 0.32, 0.12),
 }  # fmt: skip
+LEAST_COLOUR = 0.005  # of colour difference: less is grey
 TEXTURE = 0.15  # relative deviation of brightness of cloth, hair and leaves where it was not measured (judgement)
 
 
@@ -110,6 +111,9 @@ def measured_cloth(pixels: Array) -> Cloth:
     if h < 2 or w < 2:
         raise UserError("The piece of cloth is too small to be measured; draw a larger box on the picture.")
     small = pixels[: 4 * h, : 4 * w, :3].reshape(h, 4, w, 4, 3).mean(axis=(1, 3)).reshape(-1, 3)
+    small = small[np.isfinite(small).all(axis=1)]
+    if len(small) < 4:
+        raise UserError("The piece of cloth has no pixels that can be read; draw the box somewhere else.")
     middle = np.median(small, axis=0)
     level = luminance(small)
     return Cloth(tuple(float(v) for v in middle), float(np.quantile(level, 0.05) / max(float(np.median(level)), 1e-6)))  # type: ignore[arg-type]
@@ -122,6 +126,8 @@ def separation(swatches: tuple[Swatch, ...], kind: str, cloth: Cloth, law: tuple
         raise UserError("Nothing stands before the screen yet; choose colours, or measure them from a still.")
     ch, screen = SCREEN_CHANNELS[kind], np.asarray(cloth.rgb, float)
     whole = float(colour_difference(screen, ch))
+    if whole < LEAST_COLOUR:
+        raise UserError(f"The cloth that was measured is not {kind}; choose its colour, or measure it anew.")
     a, b = law
     noise = _normals(1)
     levels, weights, reach = [], [], []

@@ -12,7 +12,7 @@ from transmixis.shot.model import Film
 from transmixis.shot.planning.overview import Overview, overview
 
 TAG = "schedule"
-REST, WORK = 0.001, 0.003  # s: rests after so much work
+REST, WORK = 0.001, 0.0015  # s: rests after so much work
 
 
 class Resting(Progress):

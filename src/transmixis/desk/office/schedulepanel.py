@@ -180,6 +180,7 @@ class SchedulePanel(QWidget):
             dialog = PeopleDialog(session.document.film, self)
             if dialog.exec():
                 self.take_people(dialog)
+            dialog.deleteLater()
 
     def take_people(self, dialog: PeopleDialog) -> None:
         """Set what the dialog holds."""

@@ -223,6 +223,8 @@ class PlanPage(Page):
         dialog = PickDialog(self._state, self, line=shadow)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             self.use_drawn(dialog)
+        self._state.engine.drop("pick")  # a frame that comes late must not reach a dialog that is gone
+        dialog.deleteLater()
 
     def forget_measured(self) -> None:
         """Take out what was measured on a still."""

@@ -101,8 +101,8 @@ def tasks_of(film: Film, start: date, progress: Progress | None = None) -> tuple
             left = left_of(w, hours_of(w, shot, scenario, known))
             if left > 0:
                 wait = scenario.review_days if w.stage == "Check" and built else 0.0
-                first = max(ready if w.stage != "Plan" else 0, _days(w.not_before, start))
-                tasks.append(Task(w.id, shot.code, left, first, _able(film, shot, w), wait))
+                first = ready if w.stage != "Plan" else 0
+                tasks.append(Task(w.id, shot.code, left, first, _able(film, shot, w), _days(w.not_before, start), wait))
                 built = built or w.stage == "Build"
     return tasks, deadlines
 
