@@ -255,6 +255,18 @@ def test_keys_of_the_board(board: MainWindow, qtbot: Any) -> None:
     assert film_of(board) is before
 
 
+def test_the_newest_film_wins(board: MainWindow, qtbot: Any) -> None:
+    planner, heard = board.state.planner, []
+    planner.changed.connect(lambda: heard.append(planner.now.deadline if planner.now else None))
+    for name in ("festival version", "class version", "festival version"):
+        board.board.schedule.choose_scenario(name)
+    settle(qtbot, board)
+    assert planner.searched
+    assert heard[-1] == date(2026, 9, 1)
+    assert planner.now is not None
+    assert planner.now.scenario == "festival version"
+
+
 @pytest.mark.alone
 def test_three_hundred_shots_are_laid_out_again_without_a_stall(window: MainWindow, tmp_path: Path, qtbot: Any) -> None:
     """The interface's thread is never held for 100 ms, and all its work for one change takes less than a second."""

@@ -67,3 +67,19 @@ def test_faults_are_told_and_the_engine_goes_on(engine: Engine, qtbot: Any) -> N
     assert said[0] == "the plate is missing; choose it again"
     assert "ZeroDivisionError" in trouble.args[0]
     assert "log book" in said[1]
+
+
+def test_a_worker_beside_does_not_hold_up_the_first_and_ends_with_it(qtbot: Any) -> None:
+    engine = Engine()
+    other = engine.beside()
+    gate, answers = threading.Event(), []
+    other.ask(0, gate.wait, lambda _: answers.append("long"))
+    engine.ask(0, lambda: 1, lambda _: answers.append("short"))
+    qtbot.waitUntil(lambda: answers == ["short"], timeout=10_000)
+    assert engine.waiting == 1  # what the other does counts
+    gate.set()
+    qtbot.waitUntil(lambda: engine.waiting == 0, timeout=10_000)
+    assert answers == ["short", "long"]
+    engine.stop()
+    assert not engine._thread.is_alive()
+    assert not other._thread.is_alive()
