@@ -194,7 +194,14 @@ def _planned(shot: Shot) -> Shot:
     shot = with_work_from_order(shot)
     taken = SPENT.get(code, {})
     work = tuple(
-        w.model_copy(update={"spent": taken[w.id][0], "finished": taken[w.id][1], "done": bool(taken[w.id][1])})
+        w.model_copy(
+            update={
+                "spent": taken[w.id][0],
+                "finished": taken[w.id][1],
+                "done": bool(taken[w.id][1]),
+                "quality": 0.5 if taken[w.id][1] else None,
+            }
+        )
         if w.id in taken
         else w
         for w in shot.work

@@ -99,6 +99,20 @@ def test_finished_tasks_teach_the_next_estimate() -> None:
     assert found.drawing.simulated[:3].mean() > 1.2 * found.drawing.simulated[25:].mean()  # 40 simulated shots
 
 
+def test_another_version_does_not_change_what_was_learnt() -> None:
+    s = with_work_from_order(shot("A", steps=KEYED.steps))
+    done = s.work[0].model_copy(update={"spent": 3.0, "done": True, "finished": "2026-05-01", "quality": 0.5})
+    f = film(with_work(s, done))
+    finer = (Scenario(name="festival version", quality=0.9),)
+    later = f.model_copy(update={"production": f.production.model_copy(update={"scenarios": finer})})
+    assert learnt(later)["key"] == learnt(f)["key"]
+    fresh = shot("B", steps=KEYED.steps)
+    assert (
+        hours_of(work_from(fresh)[0], fresh, finer[0], learnt(later)).mean
+        > hours_of(work_from(fresh)[0], fresh, f.production.scenarios[0], learnt(f)).mean
+    )
+
+
 def test_hours_spent_are_counted_and_what_is_left_never_vanishes() -> None:
     s = with_work_from_order(KEYED)
     over = with_work(s, s.work[0].model_copy(update={"spent": 100.0}))

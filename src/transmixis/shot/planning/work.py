@@ -89,9 +89,9 @@ def raw_hours(work: Work, shot: Shot, scenario: Scenario) -> Hours:
     p = shot.plan.get("estimate", {})
     number = {k: float(p.get(k, d)) for k, d in (("edge", 1.0), ("motion", 0.3), ("blur", 0.2), ("layers", 1.0))}
     frames = work.frames or shot.length
-    return hours_for(
-        Kind(work.kind, frames, number["edge"], number["motion"], number["blur"], round(number["layers"]), scenario.quality)
-    )
+    # what is done teaches by the quality it was done at, whichever version is worked towards now
+    quality = scenario.quality if work.quality is None or not work.done else work.quality
+    return hours_for(Kind(work.kind, frames, number["edge"], number["motion"], number["blur"], round(number["layers"]), quality))
 
 
 def learnt(film: Film) -> dict[str, Learnt]:
