@@ -10,9 +10,9 @@ from pathlib import Path
 
 from transmixis.core.progress import Progress
 from transmixis.shot.document import Document
-from transmixis.shot.model import Cue, Plate, Role, Shot
-from transmixis.shot.office import Agreement, Scenario, Worker
-from transmixis.shot.planning.work import with_work_from_order
+from transmixis.shot.model import Cue, Film, Plate, Production, Role, Shot
+from transmixis.shot.office import Agreement, Scenario, Work, Worker
+from transmixis.shot.planning.work import as_finished, with_work_from_order
 from transmixis.shot.shelf import measure_element, with_element
 from transmixis.shot.workorder import first_work_order, new_shot, plate_from, survey_others
 
@@ -182,6 +182,12 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
     doc.change_shot(f"Add {code}", shot)
 
 
+def _worked(w: Work, shot: Shot, film: Film, spent: float, day: str) -> Work:
+    """A task with the hours it took, done if there is a day."""
+    w = w.model_copy(update={"spent": spent})
+    return as_finished(w, shot, film, day) if day else w
+
+
 def _planned(shot: Shot) -> Shot:
     """The shot with its plan, its tasks and what they took, its dates and what was said of it."""
     code = shot.code
@@ -193,19 +199,8 @@ def _planned(shot: Shot) -> Shot:
         return shot.model_copy(update={"hours_estimate": HOURS[code][0], "hours_spent": HOURS[code][1]})
     shot = with_work_from_order(shot)
     taken = SPENT.get(code, {})
-    work = tuple(
-        w.model_copy(
-            update={
-                "spent": taken[w.id][0],
-                "finished": taken[w.id][1],
-                "done": bool(taken[w.id][1]),
-                "quality": 0.5 if taken[w.id][1] else None,
-            }
-        )
-        if w.id in taken
-        else w
-        for w in shot.work
-    )
+    film = Film(production=Production(name="", scenarios=SCENARIOS))
+    work = tuple(_worked(w, shot, film, *taken[w.id]) if w.id in taken else w for w in shot.work)
     assert {w.id for w in work} >= set(taken), f"{code}: {set(taken) - {w.id for w in work}} is no task of it"
     return shot.model_copy(update={"work": work})
 

@@ -24,6 +24,7 @@ from transmixis.shot.planning.overview import overview
 from transmixis.shot.planning.report import KINDS, Table, report
 from transmixis.shot.planning.timetable import lay_out, together_by_shot, why, words_for
 from transmixis.shot.planning.work import (
+    as_finished,
     hours_of,
     learnt,
     left_in,
@@ -101,11 +102,13 @@ def test_finished_tasks_teach_the_next_estimate() -> None:
 
 def test_another_version_does_not_change_what_was_learnt() -> None:
     s = with_work_from_order(shot("A", steps=KEYED.steps))
-    done = s.work[0].model_copy(update={"spent": 3.0, "done": True, "finished": "2026-05-01", "quality": 0.5})
-    f = film(with_work(s, done))
+    f = film(s)
+    f = film(with_work(s, as_finished(s.work[0], s, f, "2026-05-01").model_copy(update={"spent": 3.0})))
     finer = (Scenario(name="festival version", quality=0.9),)
     later = f.model_copy(update={"production": f.production.model_copy(update={"scenarios": finer})})
     assert learnt(later)["key"] == learnt(f)["key"]
+    wilder = f.shots[0].model_copy(update={"plan": {"estimate": {"motion": 1.0, "edge": 4.0}}})
+    assert learnt(f.with_shot(wilder))["key"] == learnt(f)["key"]
     fresh = shot("B", steps=KEYED.steps)
     assert (
         hours_of(work_from(fresh)[0], fresh, finer[0], learnt(later)).mean

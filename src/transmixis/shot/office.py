@@ -54,7 +54,7 @@ class Work(Record):
     spent: float = Field(default=0.0, ge=0)
     done: bool = False
     finished: Day = ""  # the day it was done: what was learnt, in order
-    quality: float | None = Field(default=None, ge=0, le=1)  # of the version it was done for, once it is done
+    estimated: float | None = Field(default=None, gt=0)  # hours that the rates said when it was done: what it teaches by
     who: tuple[str, ...] = ()
     not_before: Day = ""
 

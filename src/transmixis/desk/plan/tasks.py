@@ -24,7 +24,7 @@ from transmixis.core.plan.estimate import RATES
 from transmixis.desk.state import State
 from transmixis.shot.office import Work
 from transmixis.shot.planning.timetable import today_of
-from transmixis.shot.planning.work import STAGE_OF_KIND, scenario_of, with_more, with_work, with_work_from_order
+from transmixis.shot.planning.work import STAGE_OF_KIND, as_finished, with_more, with_work, with_work_from_order
 from transmixis.shot.workorder import unique_id
 
 HEADS = ("Stage", "Task", "Frames", "Spent, h", "Done", "Who", "")
@@ -162,10 +162,13 @@ class TaskTable(QWidget):
     def _done(self, work_id: str, on: bool) -> None:
         session = self._state.session
         if session:
-            film = session.document.film
-            day = today_of(film).isoformat() if on else ""
-            quality = scenario_of(film).quality if on else None
-            self._change(work_id, "done" if on else "not done yet", done=on, finished=day, quality=quality)
+            film, shot = session.document.film, self._state.shot
+            w = next((x for x in shot.work if x.id == work_id), None) if shot else None
+            if shot and w and on:
+                done = as_finished(w, shot, film, today_of(film).isoformat())
+                self._change(work_id, "done", done=True, finished=done.finished, estimated=done.estimated)
+            else:
+                self._change(work_id, "not done yet", done=False, finished="", estimated=None)
 
     def _who(self, work_id: str, name: str) -> None:
         self._change(work_id, f"done by {name}", who=() if name == ANYBODY else (name,))

@@ -89,16 +89,27 @@ def raw_hours(work: Work, shot: Shot, scenario: Scenario) -> Hours:
     p = shot.plan.get("estimate", {})
     number = {k: float(p.get(k, d)) for k, d in (("edge", 1.0), ("motion", 0.3), ("blur", 0.2), ("layers", 1.0))}
     frames = work.frames or shot.length
-    # what is done teaches by the quality it was done at, whichever version is worked towards now
-    quality = scenario.quality if work.quality is None or not work.done else work.quality
-    return hours_for(Kind(work.kind, frames, number["edge"], number["motion"], number["blur"], round(number["layers"]), quality))
+    return hours_for(
+        Kind(work.kind, frames, number["edge"], number["motion"], number["blur"], round(number["layers"]), scenario.quality)
+    )
+
+
+def as_finished(work: Work, shot: Shot, film: Film, day: str) -> Work:
+    """The task done on a day, with what the rates said of it then: later changes of the shot or the version do not change what it
+    teaches."""
+    return work.model_copy(update={"done": True, "finished": day, "estimated": raw_hours(work, shot, scenario_of(film)).mean})
+
+
+def said_by_rates(work: Work, shot: Shot, film: Film) -> float:
+    """Hours that the rates say, or said when the task was done."""
+    return work.estimated if work.done and work.estimated else raw_hours(work, shot, scenario_of(film)).mean
 
 
 def learnt(film: Film) -> dict[str, Learnt]:
     """What this film's finished tasks say of each kind of work."""
     by_kind: dict[str, list[tuple[float, float]]] = {}
     for shot, w in finished(film):
-        by_kind.setdefault(w.kind, []).append((raw_hours(w, shot, scenario_of(film)).mean, w.spent))
+        by_kind.setdefault(w.kind, []).append((said_by_rates(w, shot, film), w.spent))
     return {k: learn(v) for k, v in by_kind.items()}
 
 
@@ -113,10 +124,10 @@ def record(film: Film) -> list[tuple[str, float, float, float]]:
     out: list[tuple[str, float, float, float]] = []
     so_far: dict[str, list[tuple[float, float]]] = {}
     for shot, w in finished(film):
-        raw = raw_hours(w, shot, scenario_of(film))
+        raw = said_by_rates(w, shot, film)
         known = so_far.setdefault(w.kind, [])
-        out.append((shot.code, w.spent, raw.mean, adjusted(raw, learn(known)).mean))
-        known.append((raw.mean, w.spent))
+        out.append((shot.code, w.spent, raw, raw * learn(known).factor))
+        known.append((raw, w.spent))
     return out
 
 
