@@ -98,6 +98,17 @@ def test_the_schedule_says_what_is_late_and_why_and_a_proposal_mends_it(board: M
     assert panel.view.table.missed
 
 
+def test_what_was_declined_stays_declined(board: MainWindow, qtbot: Any) -> None:
+    panel, seen = board.board.schedule, []
+    while panel.card.isVisible():
+        assert panel.reason.text() not in seen
+        seen.append(panel.reason.text())
+        qtbot.mouseClick(panel.keep, Qt.MouseButton.LeftButton)
+    assert len(seen) > 1
+    panel.refresh()
+    assert not panel.card.isVisible()
+
+
 def test_a_block_is_dragged_to_somebody_else_and_to_another_day(board: MainWindow, qtbot: Any) -> None:
     view = board.board.schedule.view
     placed = next(p for p in view.placed() if p.block.person == "Mara" and p.block.task.shot != "S000")

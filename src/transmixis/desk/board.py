@@ -22,6 +22,7 @@ from transmixis.desk.viewimage import picture_image
 from transmixis.shot.model import STAGES, Film, Shot
 from transmixis.shot.planning import plan_state
 from transmixis.shot.planning.overview import ShotRow
+from transmixis.shot.planning.timetable import short_day
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.steps import kind_of
 
@@ -179,7 +180,7 @@ class ShotTable(QWidget):
         if row.risk:
             mark(p, RISK_MARK[row.risk], x + 5, y)
             text(p, x + 16, y, row.risk, 12, 500, VERMILION_TEXT if row.risk == "high" else INK)
-        words = f"{row.due:%a} {row.due.day} {row.due:%b}" if row.due else "no date"
+        words = short_day(row.due) if row.due else "no date"
         text(p, self.right_x("due"), y, words, 12, 500 if row.due else 400, INK if row.due else INK2)
         x = self.right_x("waits")
         if row.waits:

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 from transmixis.core.errors import UserError
 from transmixis.desk.engine import LOOK
 from transmixis.desk.state import State
+from transmixis.desk.tables import open_table
 from transmixis.media.colour import PLAIN_WORDS, SPACES
 from transmixis.media.source import SourceInfo
 from transmixis.shot.model import ROLES, Plate, Shot
@@ -59,19 +60,9 @@ class PlatesPanel(QWidget):
             head.addWidget(w)
         head.addStretch(1)
         head.addWidget(more)
-        self.table = QTableWidget(0, len(HEADS))
-        self.table.setHorizontalHeaderLabels(list(HEADS))
+        self.table = open_table(HEADS, WIDTHS, 32)
         self.table.setShowGrid(False)
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
-        rows, columns = self.table.verticalHeader(), self.table.horizontalHeader()
-        assert rows is not None
-        assert columns is not None
-        rows.hide()
-        rows.setDefaultSectionSize(32)
-        columns.setStretchLastSection(True)
-        columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for i, width in enumerate(WIDTHS):
-            self.table.setColumnWidth(i, width)
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 8, 16, 12)
         box.addLayout(head)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -14,6 +12,7 @@ from transmixis.desk.state import State
 from transmixis.desk.theme import INK, INK2, PAPER, RAISED, RULE, VERMILION_TEXT, WHITE, figure
 from transmixis.shot.model import STAGES
 from transmixis.shot.planning.overview import Overview
+from transmixis.shot.planning.timetable import short_day
 from transmixis.shot.steps import kind_of
 
 
@@ -78,9 +77,9 @@ class TopBar(QWidget):
         now = self._state.planner.now
         facts: list[tuple[str, str, str]] = [("Shots", f"{len(shots)}, of them {done} delivered", INK)]
         if now is not None:
-            facts.insert(0, ("Today", _day(now.today), INK))
+            facts.insert(0, ("Today", short_day(now.today), INK))
             if now.deadline:
-                facts.append((f"Deadline, {now.scenario}", _day(now.deadline), INK))
+                facts.append((f"Deadline, {now.scenario}", short_day(now.deadline), INK))
             facts += _as_it_stands(now)
         x = 264.0
         for name, value, ink in facts:
@@ -160,10 +159,6 @@ class TopBar(QWidget):
             super().keyPressEvent(event)
 
 
-def _day(d: date) -> str:
-    return f"{d:%a} {d.day} {d:%b}"
-
-
 def _as_it_stands(now: Overview) -> list[tuple[str, str, str]]:
     """How the film stands against its dates."""
     t = now.table
@@ -175,7 +170,7 @@ def _as_it_stands(now: Overview) -> list[tuple[str, str, str]]:
         return [("As it stands", f"{n} working day{'s' if n != 1 else ''} late", VERMILION_TEXT)]
     if code in t.deadlines:
         return [("As it stands", "in time", INK)]
-    return [("As it stands", f"done {_day(t.day(t.schedule.end))}", INK)]
+    return [("As it stands", f"done {short_day(t.day(t.schedule.end))}", INK)]
 
 
 def paint_hours(p: QPainter, box: QRectF, spent: float, estimate: float) -> None:

@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 )
 
 from transmixis.core.errors import UserError
+from transmixis.desk.tables import open_table
 from transmixis.media.calendar import read_days
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.office import Scenario, Worker
@@ -45,9 +46,9 @@ class PeopleDialog(QDialog):
         self.setWindowTitle("People and dates")
         self._film = film
         self.tabs = QTabWidget()
-        self.people = _table(PEOPLE, (110, *(44,) * 7, 180, 210))
-        self.versions = _table(VERSIONS, (200, 130, 120, 220))
-        self.shots = _table(SHOTS, (90, 190, 170, 130, 170, 160))
+        self.people = open_table(PEOPLE, (110, *(44,) * 7, 180, 210), 28)
+        self.versions = open_table(VERSIONS, (200, 130, 120, 220), 28)
+        self.shots = open_table(SHOTS, (90, 190, 170, 130, 170, 160), 28)
         self.day = QLineEdit(film.production.day)
         self.day.setPlaceholderText("the clock's")
         self.day.setToolTip("The day from which work is laid out, such as 2026-05-12; empty: today.")
@@ -193,21 +194,6 @@ class PeopleDialog(QDialog):
         after = with_days_off(film, worker.name, days).production.people[0].off
         self.people.setItem(row, 9, QTableWidgetItem(", ".join(after)))
         self.note.setText(f"{len(after)} days off of {worker.name}.")
-
-
-def _table(heads: tuple[str, ...], widths: tuple[int, ...]) -> QTableWidget:
-    table = QTableWidget(0, len(heads))
-    table.setHorizontalHeaderLabels(list(heads))
-    rows, columns = table.verticalHeader(), table.horizontalHeader()
-    assert rows is not None
-    assert columns is not None
-    rows.hide()
-    rows.setDefaultSectionSize(28)
-    columns.setStretchLastSection(True)
-    columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-    for i, w in enumerate(widths):
-        table.setColumnWidth(i, w)
-    return table
 
 
 def _rows(table: QTableWidget, lines: list[list[str]], fixed: int = 0) -> None:

@@ -11,6 +11,7 @@ from transmixis.core.errors import UserError
 from transmixis.desk.engine import LOOK
 from transmixis.desk.printing import form_of, write_report
 from transmixis.desk.state import State
+from transmixis.shot.logbook import Entry
 from transmixis.shot.planning.overview import overview
 from transmixis.shot.planning.picture import shot_png
 from transmixis.shot.planning.report import report
@@ -36,18 +37,19 @@ def write(state: State, kind: str, path: Path, drawing: bytes | None = None) -> 
     if not session:
         return
     film = session.document.film
-    entries = session.document.log.entries() if kind == "log" else []
     known = state.planner.now
     renderer = state.renderer() if kind == "brief" else None
 
-    def make() -> str:
+    def make() -> None:
         picture = shot_png(renderer) if renderer else drawing
-        return report(kind, film, code, known or overview(film, search=False), entries, form_of(path), picture)
+        write_report(path, report(kind, film, code, known or overview(film, search=False), entries(), form_of(path), picture))
 
-    def done(text: str) -> None:
-        told(state, path, lambda: write_report(path, text))
+    def entries() -> list[Entry]:
+        return session.document.log.entries() if kind == "log" else []
 
-    state.engine.ask(LOOK, make, done, lambda e: state.said.emit(e, "trouble"), tag="report")
+    state.engine.ask(
+        LOOK, make, lambda _: state.said.emit(f"Written: {path}", "note"), lambda e: state.said.emit(e, "trouble"), tag="report"
+    )
 
 
 def told(state: State, path: Path, act: Callable[[], None]) -> None:

@@ -43,7 +43,7 @@ class SchedulePanel(QWidget):
         super().__init__()
         self._state = state
         self.view = ScheduleView()
-        self._kept: tuple[str, str, int] | None = None  # a help that was declined
+        self._kept: set[tuple[str, str, int]] = set()  # helps that were declined
         self.scenario = QComboBox()
         self.scenario.setToolTip("The version of the film that is worked towards: its date and its quality.")
         self.people = QPushButton("People and dates …")
@@ -78,6 +78,7 @@ class SchedulePanel(QWidget):
         self.keep.clicked.connect(self.keep_mine)
         self.view.moved.connect(self.move_block)
         state.planner.changed.connect(self.refresh)
+        state.opened.connect(self._kept.clear)
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
@@ -161,7 +162,7 @@ class SchedulePanel(QWidget):
         now = self._state.planner.now
         if now is None or now.table is None:
             return None
-        helps = [h for h in now.table.helps if h.saved > LEAST_SAVED and (h.kind, h.whose, h.amount) != self._kept]
+        helps = [h for h in now.table.helps if h.saved > LEAST_SAVED and (h.kind, h.whose, h.amount) not in self._kept]
         return helps[0] if helps else None
 
     # -- acting
@@ -213,7 +214,7 @@ class SchedulePanel(QWidget):
             return
         if session:
             session.document.log.add("proposal declined", words_for(now.table, found))
-        self._kept = (found.kind, found.whose, found.amount)
+        self._kept.add((found.kind, found.whose, found.amount))
         self.refresh()
 
     # -- files

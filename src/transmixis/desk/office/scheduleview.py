@@ -14,7 +14,7 @@ from transmixis.core.plan.schedule import Block
 from transmixis.desk.marks import hatch, hline, mark, text, vline
 from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, RAISED, RULE, VERMILION, VERMILION_TEXT, WELL, WHITE, text_width
 from transmixis.shot.planning.overview import Overview
-from transmixis.shot.planning.timetable import Timetable
+from transmixis.shot.planning.timetable import Timetable, short_day
 
 LEFT, HEAD, ROW, SPARE, FOOT = 128, 22, 44, 50, 40
 LEAST, MOST = 20.0, 36.0  # px a day
@@ -140,7 +140,7 @@ class ScheduleView(QWidget):
             first = day.weekday() == 0 or d == 0
             vline(p, x, 4 if first else HEAD, bottom, EDGE if first else "#E0E0E0")
             if d == 0 or (day.weekday() == 0 and d >= 3):
-                text(p, x + 4, 11, f"{day:%a} {day.day} {day:%b}", 11, 500, INK2)
+                text(p, x + 4, 11, short_day(day), 11, 500, INK2)
 
     def _block(self, p: QPainter, t: Timetable, placed: Placed) -> None:
         b, r = placed.block, placed.rect
@@ -218,7 +218,7 @@ class ScheduleView(QWidget):
         vline(p, x1 - 1, HEAD + 4, bottom + 24, VERMILION if late else INK2, 1.5)
         hline(p, min(x0, x1), max(x0, x1), bottom + 22, VERMILION if late else INK, 3)
         last, end = t.day(limit), t.day(done)
-        words = f"Deadline {_short(last)}"
+        words = f"Deadline {short_day(last)}"
         away = "right" if x0 > LEFT + 190 and (late or x1 > x0) else "left"
         if not late:
             text(p, x0 + 6, bottom + 8, words, 11, 600)
@@ -226,7 +226,7 @@ class ScheduleView(QWidget):
                 p,
                 min(x1, x0 - 4),
                 bottom + 33,
-                f"{code} done {_short(end)}",
+                f"{code} done {short_day(end)}",
                 11,
                 500,
                 INK2,
@@ -235,7 +235,7 @@ class ScheduleView(QWidget):
             return
         text(p, x0 - 6 if away == "right" else x0 + 6, bottom + 8, words, 11, 600, INK, away)
         n = t.working_days_late(code)
-        text(p, x1 + 6, bottom + 8, f"{code} done {_short(end)}", 11, 600, VERMILION_TEXT)
+        text(p, x1 + 6, bottom + 8, f"{code} done {short_day(end)}", 11, 600, VERMILION_TEXT)
         text(
             p,
             x0 - 6 if away == "right" else x0 + 6,
@@ -271,7 +271,7 @@ class ScheduleView(QWidget):
         if found and self.table:
             b = found.block
             self.setToolTip(
-                f"{b.task.shot}: {', '.join(found.tasks).replace('_', ' ')}; {b.person}, {_short(self.table.day(b.start + 1e-3))} to {_short(self.table.day(b.end))}.\n"
+                f"{b.task.shot}: {', '.join(found.tasks).replace('_', ' ')}; {b.person}, {short_day(self.table.day(b.start + 1e-3))} to {short_day(self.table.day(b.end))}.\n"
                 "Drag it to another person or another day."
             )
 
@@ -302,7 +302,3 @@ def _week(week: tuple[float, ...], start: date) -> str:
     many = f"{hours[0]:g} h" if len(hours) == 1 else f"{hours[0]:g}–{hours[-1]:g} h"
     row = worked == list(range(worked[0], worked[-1] + 1)) and len(worked) > 2
     return f"{many}, {names[worked[0]]} to {names[worked[-1]]}" if row else f"{many}, {' '.join(names[i] for i in worked)}"
-
-
-def _short(d: date) -> str:
-    return f"{d:%a} {d.day} {d:%b}"

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from transmixis.core.plan.estimate import RATES
 from transmixis.desk.state import State
+from transmixis.desk.tables import open_table
 from transmixis.shot.office import Work
 from transmixis.shot.planning.timetable import today_of
 from transmixis.shot.planning.work import STAGE_OF_KIND, as_finished, with_more, with_work, with_work_from_order
@@ -47,20 +48,10 @@ class TaskTable(QWidget):
         self.kinds.setToolTip("A kind of work to add.")
         self.add = QPushButton("Add")
         self.add.setToolTip("Adds a task of this kind.")
-        self.table = QTableWidget(0, len(HEADS))
-        self.table.setHorizontalHeaderLabels(list(HEADS))
+        self.table = open_table(HEADS, WIDTHS, 28)
         self.table.setShowGrid(False)
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
         self.table.setMinimumHeight(120)
-        rows, columns = self.table.verticalHeader(), self.table.horizontalHeader()
-        assert rows is not None
-        assert columns is not None
-        rows.hide()
-        rows.setDefaultSectionSize(28)
-        columns.setStretchLastSection(True)
-        columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for i, w in enumerate(WIDTHS):
-            self.table.setColumnWidth(i, w)
         head = QHBoxLayout()
         title = QLabel("Tasks")
         title.setObjectName("title")

@@ -176,7 +176,7 @@ def _proposal(p: Any, shot: Shot, seen: core.Seen, whole: float, one: core.Error
             why.append(f"At {size:g} cm they are {size / 100 * seen.metre:.0f} px across.")
         elif seen.blur > seen.size / 2 and p.angle > 90:
             values["angle"] = 90.0
-            why.append("Larger ones do not fit; a shutter of 90° halves the blur.")
+            why.append(f"Larger ones do not fit; a shutter of 90° cuts the blur to {seen.blur * 90 / p.angle:.1f} px.")
     return PlanProposal(values, " ".join(why)) if values else None
 
 

@@ -184,9 +184,9 @@ def why(film: Film, table: Timetable) -> str:
     words = []
     if shot.plates_due and date.fromisoformat(shot.plates_due) > table.start:
         what = shot.waits_for or "its plates"
-        words.append(f"{code} cannot begin before {what}, due {_short(date.fromisoformat(shot.plates_due))}.")
+        words.append(f"{code} cannot begin before {what}, due {short_day(date.fromisoformat(shot.plates_due))}.")
     words.append(
-        f"{code} has {table.hours_left.get(code, 0):.1f} h left ({who}) and is done on {_short(end) if end else 'no day'}."
+        f"{code} has {table.hours_left.get(code, 0):.1f} h left ({who}) and is done on {short_day(end) if end else 'no day'}."
     )
     if late:
         n = table.working_days_late(code)
@@ -207,5 +207,6 @@ def words_for(table: Timetable, h: Help) -> str:
     return f"{what}: {h.saved:.1f} days of lateness less, {rest}."
 
 
-def _short(d: date) -> str:
+def short_day(d: date) -> str:
+    """A date as the board writes it: Fri 5 Jun."""
     return f"{d:%a} {d.day} {d:%b}"
