@@ -9,11 +9,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from clirun import here
 from tinyplates import tiny_frame
-from typer.testing import CliRunner
 
-from transmixis.cli import app
-from transmixis.core.errors import UserError
 from transmixis.media.source import open_source
 from transmixis.shot.document import Document
 from transmixis.shot.office import Scenario, Worker
@@ -25,15 +23,6 @@ def run(*args: object, code: int = 0) -> subprocess.CompletedProcess:
     )
     assert done.returncode == code, done.stderr[-800:]
     return done
-
-
-def here(*args: object, code: int = 0) -> subprocess.CompletedProcess:
-    """The same in this process, where a command is one of many: what starting costs is paid once."""
-    done = CliRunner().invoke(app, [str(a) for a in args])
-    wrong = isinstance(done.exception, UserError)
-    got = 1 if wrong else done.exit_code
-    assert got == code, f"{done.output[-800:]} {done.exception!r}"
-    return subprocess.CompletedProcess([], got, done.stdout, str(done.exception) if wrong else done.stderr)
 
 
 def test_new_add_render_check(tmp_path: Path, tiny_plates: Path) -> None:
@@ -130,9 +119,7 @@ def test_help_of_every_command() -> None:
         n.replace("_", "-") for n in names
     }
     for name in names:
-        shown = CliRunner().invoke(app, [name, "--help"])
-        assert shown.exit_code == 0, name
-        assert "Usage" in shown.output
+        assert "Usage" in here(name, "--help").stdout
 
 
 def test_mends_and_picks_on_a_plate_without_a_production(tmp_path: Path) -> None:
@@ -193,17 +180,14 @@ def test_plan_answers_questions(demo_copy: Path) -> None:
 def test_schedules_and_reports_by_command(tmp_path: Path) -> None:
     """One process for all of it: the commands are the same functions."""
     film = tmp_path / "film"
-    runner = CliRunner()
 
     def told(*args: object, code: int = 0) -> str:
-        done = runner.invoke(app, [str(a) for a in args])
-        assert done.exit_code == code, done.output
-        return done.output
+        done = here(*args, code=code)
+        return done.stdout + done.stderr
 
     told("new", film)
     assert "to be filmed" in told("shot", film, "N010", "--title", "Letter", "--frames", 36)
-    with pytest.raises(UserError, match="already"):
-        runner.invoke(app, ["shot", str(film), "N010"], catch_exceptions=False)
+    assert "already" in told("shot", film, "N010", code=1)
     doc = Document.open(film)
     people = (Worker(name="Mara"),)
     scenarios = (Scenario(name="class version", deadline="2026-05-12"),)
@@ -227,7 +211,5 @@ def test_schedules_and_reports_by_command(tmp_path: Path) -> None:
     assert found["inputs"]["measured"][0]["name"] == "coat"
     assert next(r for r in found["readings"] if r["name"] == "separation")["value"] > 8
     for wrong, words in (("coat", "no box"), ("coat:1,2,3", "no box"), ("coat:1,2,0,4", "no box"), ("coat:1,2,2,2", "too small")):
-        with pytest.raises(UserError, match=words):
-            runner.invoke(app, ["plan", "screen", "--still", str(still), "--box", wrong], catch_exceptions=False)
-    with pytest.raises(UserError, match="belongs to a production"):
-        runner.invoke(app, ["plan", "schedule"], catch_exceptions=False)
+        assert words in told("plan", "screen", "--still", still, "--box", wrong, code=1)
+    assert "belongs to a production" in told("plan", "schedule", code=1)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import itertools
 import json
 import os
 import random
@@ -10,6 +12,7 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 
@@ -27,6 +30,7 @@ from transmixis.shot.document import Document
 from transmixis.shot.keyjob import KeyJob, run_key
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
+from transmixis.shot.outputs import Standing
 from transmixis.shot.render import Renderer, output_ref, refuse_cycles
 from transmixis.shot.session import Session
 from transmixis.shot.steps import KINDS
@@ -206,7 +210,7 @@ def test_movies_are_delivered_at_the_shots_rate(tiny_plates: Path, tmp_path: Pat
     assert report.made == 6
     info = open_source(tmp_path / f"T010.{ending}").info
     assert (info.count, info.rate, info.width) == (6, Fraction(25), 64)
-    assert sorted(p.name for p in tmp_path.iterdir() if p.name.startswith(".")) == []
+    assert sorted(p.name for p in tmp_path.iterdir() if p.name.startswith(".")) == [f".T010.{ending}.frames.json"]
 
 
 def test_finished_frames_are_not_made_again_unless_changed(tiny_plates: Path, tmp_path: Path) -> None:
@@ -215,9 +219,42 @@ def test_finished_frames_are_not_made_again_unless_changed(tiny_plates: Path, tm
     assert deliver(renderer_for(tiny_plates), "step:place", target, range(1, 7), Progress()).kept == 6
     frame_path(target, 2).write_bytes(b"damaged")
     frame_path(target, 5).unlink()
-    again = deliver(renderer_for(tiny_plates), "step:place", target, range(1, 7), Progress())
+    with pytest.raises(Standing, match="T010.0002.exr"):  # not ours any more, as far as can be told
+        deliver(renderer_for(tiny_plates), "step:place", target, range(1, 7), Progress())
+    again = deliver(renderer_for(tiny_plates), "step:place", target, range(1, 7), Progress(), overwrite=True)
     assert (again.made, again.kept) == (2, 4)
     assert deliver(renderer_for(tiny_plates), "step:place", target, range(1, 7), Progress(), resume=False).made == 6
+
+
+@pytest.mark.parametrize("name", ["a.####.png", "a.mkv"])
+def test_a_delivery_cut_off_at_any_write_goes_on(
+    tiny_plates: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, name: str
+) -> None:
+    """Cut off just before and just after a file gets its name, the first time and when the work has changed since."""
+    whole = tmp_path / f"whole.{name.split('.', 1)[1]}"
+    for ref in ("step:place", "step:screen_key"):
+        for moment in ("before", "after"):
+            for cut in (1, 2, 4):
+                count = itertools.count(1)
+
+                def replace(a: Path, b: Path, cut: int = cut, moment: str = moment, count: Iterator[int] = count) -> None:
+                    ours = Path(b).suffix in (".png", ".mkv")
+                    n = next(count) if ours else 0
+                    if n == cut and moment == "before":
+                        raise KeyboardInterrupt
+                    os.rename(a, b)
+                    if n == cut:
+                        raise KeyboardInterrupt
+
+                monkeypatch.setattr(os, "replace", replace)
+                with contextlib.suppress(KeyboardInterrupt):
+                    deliver(renderer_for(tiny_plates), ref, tmp_path / name, range(1, 7), Progress())
+                monkeypatch.undo()
+        deliver(renderer_for(tiny_plates), ref, tmp_path / name, range(1, 7), Progress())
+        deliver(renderer_for(tiny_plates), ref, whole, range(1, 7), Progress())
+        for n in range(1, 7):
+            pair = [p if p.suffix == ".mkv" else frame_path(p, n) for p in (tmp_path / name, whole)]
+            assert file_hash(pair[0]) == file_hash(pair[1])
 
 
 def test_cancelled_delivery_goes_on_where_it_stopped(tiny_plates: Path, tmp_path: Path) -> None:

@@ -6,7 +6,6 @@ Exit codes: 0 done, 1 failed with one line that says why, 2 wrong usage, 3 done 
 from __future__ import annotations
 
 import contextlib
-import json
 import os
 import sys
 from functools import partial
@@ -14,20 +13,23 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
+from pydantic import ValidationError
 
 from transmixis import __version__
-from transmixis.cli.common import Json, Strict, app, errors, out, show, with_bar
+from transmixis.cli.common import Json, Overwrite, Strict, app, errors, out, show, with_bar
 from transmixis.core.errors import Cancelled, UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT
 from transmixis.demo import copy_demo
-from transmixis.media.sequence import is_movie
+from transmixis.media.files import said, why
+from transmixis.media.sequence import MOST_FRAMES, is_movie
 from transmixis.media.source import open_source
 from transmixis.shot.contract import SurveyKind
 from transmixis.shot.deliver import deliver
 from transmixis.shot.document import Document
 from transmixis.shot.keyjob import KeyJob, reading_dict, run_key
 from transmixis.shot.model import ROLES, Shot
+from transmixis.shot.record import words_of
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
@@ -136,7 +138,7 @@ def shot(
     project: Annotated[Path, typer.Argument(help="A production's folder.")],
     code: Annotated[str, typer.Argument(help="The new shot's code, e.g. KP090.")],
     title: Annotated[str, typer.Option(help="What happens in it.")] = "",
-    frames: Annotated[int, typer.Option(min=1, help="Its length.")] = 48,
+    frames: Annotated[int, typer.Option(min=1, max=MOST_FRAMES, help="Its length.")] = 48,
     as_json: Json = False,
 ) -> None:
     """Make a shot that is still to be filmed, to be planned; plates are added later."""
@@ -216,6 +218,7 @@ def key(
     soften: Annotated[float | None, typer.Option(help="Edge soften, px.")] = None,
     spill: Annotated[float | None, typer.Option(help="Spill removal, 0..1.")] = None,
     cache: Annotated[int, typer.Option(help="Frame cache, MB.")] = 1024,
+    overwrite: Overwrite = False,
     as_json: Json = False,
     strict: Strict = False,
 ) -> None:
@@ -228,16 +231,15 @@ def key(
         if v is not None
     }
     job = KeyJob(plate, clean, over, screen, space, given or None, cache << 20)
-    result = with_bar(lambda p: run_key(job, to, p))
-    (to / "readings.json").write_text(json.dumps(result, indent=1, ensure_ascii=False), encoding="utf-8")
+    result = with_bar(lambda p: run_key(job, to, p, overwrite=overwrite))
     w = result["worst"]
     text = f"{len(result['frames'])} frames keyed to {to}; {result['screen']['kind']} screen; " + "; ".join(
         result["screen"]["notes"]
     )
     if w:
         text += f"\nnearest to its limit: {w['name']} {w['value']:.3g} {w['unit']} of {w['limit']:.3g} at frame {w['frame']}"
-    for n, why in result["failed"].items():
-        text += f"\nframe {n} left out: {why}"
+    for n, reason in result["failed"].items():
+        text += f"\nframe {n} left out: {reason}"
     show(as_json, result, text)
     if strict and w and w["ratio"] >= 1:
         raise typer.Exit(3)
@@ -254,6 +256,7 @@ def render(
     step: Annotated[str, typer.Option(help="Which step to render; else the shot's output.")] = "",
     resume: Annotated[bool, typer.Option("--resume/--afresh", help="Keep finished frames of a cut-off render.")] = True,
     cache: Annotated[int, typer.Option(help="Frame cache, MB.")] = 1024,
+    overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
     """Render a shot to a sequence or a movie."""
@@ -263,7 +266,9 @@ def render(
         ref = f"step:{step}" if step else output_ref(shot)
         if ref is None:
             raise UserError(f"Shot {code} has nothing to render; add plates first.")
-        report = with_bar(lambda p: deliver(session.renderer(code), ref, to, _range(frames, shot), p, resume=resume))
+        report = with_bar(
+            lambda p: deliver(session.renderer(code), ref, to, _range(frames, shot), p, resume=resume, overwrite=overwrite)
+        )
     finally:
         session.close()
     text = f"{report.made} frames made, {report.kept} kept from before: {report.path}"
@@ -341,23 +346,29 @@ def _common(
     """Measured compositing for short film shots."""
 
 
-def main() -> None:
-    """Run the command line; what a user did wrong becomes one line and exit code 1."""
+def main(args: list[str] | None = None) -> None:
+    """Run the command line (with `args`; else what was typed); whatever goes wrong becomes one line and exit code 1."""
     try:
-        app()
+        app(args)
     except UserError as e:
-        errors.print(str(e), markup=False, soft_wrap=True)
-        sys.exit(1)
+        _fail(str(e))
     except Cancelled:
-        errors.print("Cancelled.")
-        sys.exit(1)
+        _fail("Cancelled.")
+    except ValidationError as e:
+        _fail(f"What was given cannot be used: {words_of(e)}.")
     except OSError as e:
-        errors.print(
-            f"{e.filename or 'A file'}: {e.strerror or e}; check that it is there and may be written.",
-            markup=False,
-            soft_wrap=True,
-        )
-        sys.exit(1)
+        _fail(f"{said(e.filename or 'A file')}: {why(e)}; check that it is there and may be written.")
+    except MemoryError:
+        _fail("There is not enough memory for this; give smaller frames, or a smaller --cache.")
+    except Exception as e:  # a fault of ours: one line for people, the details for those who ask for them
+        if os.environ.get("TRANSMIXIS_DETAILS"):
+            raise
+        _fail(f"Something went wrong inside the program ({type(e).__name__}: {why(e)}); set TRANSMIXIS_DETAILS=1 to see where.")
+
+
+def _fail(words: str) -> None:
+    errors.print(said(words), markup=False, soft_wrap=True)
+    sys.exit(1)
 
 
 import transmixis.cli.plan  # noqa: E402

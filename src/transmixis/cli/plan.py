@@ -9,12 +9,14 @@ from typing import Annotated, Any
 
 import typer
 
-from transmixis.cli.common import Json, app, show
+from transmixis.cli.common import Json, Overwrite, app, show
 from transmixis.core.errors import UserError
+from transmixis.media.files import write_atomically
 from transmixis.media.source import open_source
 from transmixis.shot.document import Document
 from transmixis.shot.keyjob import reading_dict
 from transmixis.shot.model import Film, Shot
+from transmixis.shot.outputs import refuse
 from transmixis.shot.planning import QUESTIONS, question_of
 from transmixis.shot.planning import report as reports
 from transmixis.shot.planning.contract import Answer, Question
@@ -24,7 +26,6 @@ from transmixis.shot.planning.report import KINDS
 from transmixis.shot.planning.screen import measured_from
 from transmixis.shot.planning.timetable import lay_out, why, words_for
 from transmixis.shot.session import Session
-from transmixis.shot.store import write_atomically
 
 LISTS = {"tricks", "colours"}  # inputs that take several words, parted by semicolons
 
@@ -120,10 +121,12 @@ def report(
     project: Annotated[Path, typer.Argument(help="A production's folder.")],
     out: Annotated[Path, typer.Option(help="Where it goes: .html, .pdf or .csv.")],
     code: Annotated[str, typer.Option("--shot", help="The shot's code, for shoot and brief.")] = "",
+    overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
     """Write a report that prints: shoot list, brief, breakdown, schedule, log book."""
-    session = Session.open(project)
+    refuse([out], productions=[project], overwrite=overwrite)
+    session = Session.open(project, read_only=True)
     try:
         film = session.document.film
         shot = next((s for s in film.shots if s.code == code), None)

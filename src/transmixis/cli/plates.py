@@ -8,8 +8,9 @@ from typing import Annotated, Any
 
 import typer
 
-from transmixis.cli.common import Json, app, show, with_bar
+from transmixis.cli.common import Json, Overwrite, app, show, with_bar
 from transmixis.core.errors import UserError
+from transmixis.media.sequence import MOST_FRAMES
 from transmixis.shot.platejobs import freeze_picks, join_picks, make_clean, mend_plate
 
 Plate = Annotated[Path, typer.Argument(help="A movie, a sequence or one of its files.")]
@@ -58,6 +59,7 @@ def steady(
     reference: Annotated[float | None, typer.Option(help="The frame that stays as it is.")] = None,
     border: Annotated[bool | None, typer.Option("--fill/--leave-border", help="Enlarge until no border shows.")] = None,
     space: Space = None,
+    overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
     """Take the camera's trembling or motion out."""
@@ -72,7 +74,7 @@ def steady(
         for k, (x, y) in enumerate(points, 1):
             settings |= {f"x{k}": x, f"y{k}": y}
         settings.setdefault("smooth", 0.0)
-    _mended(with_bar(lambda p: mend_plate(plate, "steady", settings, to, p, space)), as_json)
+    _mended(with_bar(lambda p: mend_plate(plate, "steady", settings, to, p, space, overwrite=overwrite)), as_json)
 
 
 @app.command()
@@ -85,13 +87,14 @@ def even(
         bool | None, typer.Option("--keep-drift/--all", help="Flicker only, or drift too; else proposed.")
     ] = None,
     space: Space = None,
+    overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
     """Take flicker and drift of exposure and colour out."""
     settings = _given(anchor=anchor, second=second, strength=1.0)
     if keep_drift is not None:
         settings["takes"] = "flicker only" if keep_drift else "flicker and drift"
-    _mended(with_bar(lambda p: mend_plate(plate, "even_out", settings, to, p, space)), as_json)
+    _mended(with_bar(lambda p: mend_plate(plate, "even_out", settings, to, p, space, overwrite=overwrite)), as_json)
 
 
 @app.command()
@@ -101,6 +104,7 @@ def dust(
     spot: Annotated[list[str] | None, typer.Option(help="x,y,radius of a spot to fill by hand; may be given again.")] = None,
     fill: Annotated[bool, typer.Option("--fill/--lift", help="Fill from around, or put the missing light back.")] = False,
     space: Space = None,
+    overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
     """Take dust on the sensor out."""
@@ -112,7 +116,7 @@ def dust(
             raise UserError(f"'{text}' is not a spot; write it like 412,230,8.") from None
         spots.append((x, y, r))
     settings = {"by_hand": spots, "strength": 1.0, "how": "fill from around" if fill else "put the light back"}
-    _mended(with_bar(lambda p: mend_plate(plate, "dust", settings, to, p, space)), as_json)
+    _mended(with_bar(lambda p: mend_plate(plate, "dust", settings, to, p, space, overwrite=overwrite)), as_json)
 
 
 @app.command()
@@ -121,9 +125,10 @@ def conform(
     to: Out,
     speed: Annotated[float | None, typer.Option(help="Recorded frames for each frame made, e.g. 2.5 for 60 to 24.")] = None,
     first: Annotated[float | None, typer.Option(help="The recorded frame shown first.")] = None,
-    frames: Annotated[int, typer.Option(help="How many frames to make; else as many as recorded.")] = 0,
+    frames: Annotated[int, typer.Option(min=0, max=MOST_FRAMES, help="How many frames to make; else as many as recorded.")] = 0,
     between: Annotated[str, typer.Option(help="hold, blend or motion.")] = "",
     space: Space = None,
+    overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
     """Bring a plate to another rate or range, and leave doubled frames out."""
@@ -133,7 +138,7 @@ def conform(
     settings = _given(speed=speed, first=first, frames=words[between])
     if speed is not None:
         settings.setdefault("repeats", "keep")
-    _mended(with_bar(lambda p: mend_plate(plate, "conform", settings, to, p, space, frames)), as_json)
+    _mended(with_bar(lambda p: mend_plate(plate, "conform", settings, to, p, space, frames, overwrite=overwrite)), as_json)
 
 
 @app.command()
@@ -141,10 +146,11 @@ def cleanplate(
     plate: Plate,
     to: Annotated[Path, typer.Option("--out", help="A picture: .exr, .png or .tif.")],
     space: Space = None,
+    overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
     """Make a clean plate from the take itself, where the background shows at some time."""
-    made = with_bar(lambda p: make_clean(plate, to, space, p))
+    made = with_bar(lambda p: make_clean(plate, to, space, p, overwrite=overwrite))
     show(as_json, made, f"{made['words']}\n{made['plate']}\n{made['shown']} (white: shown all the time)")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Literal
 
@@ -20,6 +21,12 @@ class Reading:
     better: Literal["low", "high"] = "low"
     spot: tuple[int, int, int, int] | None = None
     note: str = ""
+
+    def __post_init__(self) -> None:
+        """A value that is no number was not measured; it must neither be shown nor kept as one."""
+        if self.value is not None and not math.isfinite(self.value):
+            object.__setattr__(self, "value", None)
+            object.__setattr__(self, "note", self.note or "the measurement gave no number")
 
     @property
     def ratio(self) -> float | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -21,7 +22,7 @@ from transmixis.desk.theme import BLUE, EDGE, INK2, PURPLE, VERMILION_TEXT, figu
 from transmixis.desk.viewer import Ring, Shown, Viewer
 from transmixis.desk.viewimage import picture_image
 from transmixis.desk.words import Words
-from transmixis.shot.model import STAGES, Cue
+from transmixis.shot.model import STAGES, Cue, Step
 from transmixis.shot.pins import move_pin
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps import KINDS, kind_of
@@ -371,7 +372,14 @@ class Bench(QWidget):
             return
         name, fine = QInputDialog.getText(self, "Rename", "Name of this step:", text=step.name)
         if fine and name.strip():
-            self.state.change("Rename a step", lambda: shot.with_step(step.model_copy(update={"name": name.strip()})))
+            self._change_step(step.id, "Rename a step", lambda s: s.model_copy(update={"name": name.strip()}))
+
+    def _change_step(self, step_id: str, title: str, make: Callable[[Step], Step]) -> None:
+        """Change a step as it is now: a dialog may have stood open while other things were answered."""
+        shot = self.state.shot
+        step = next((s for s in shot.steps if s.id == step_id), None) if shot else None
+        if shot and step:
+            self.state.change(title, lambda: shot.with_step(make(step)))
 
     def _switch(self, sid: str) -> None:
         shot = self.state.shot
@@ -393,9 +401,8 @@ class Bench(QWidget):
             self, "Set limit", f"Limit of {r.name} in {r.unit or 'its unit'}:", r.limit, 1e-4, 1e6, 3
         )
         if fine:
-            self.state.change(
-                f"{step.name}: limit of {r.name}",
-                lambda: shot.with_step(step.model_copy(update={"limits": {**step.limits, r.name: value}})),
+            self._change_step(
+                step.id, f"{step.name}: limit of {r.name}", lambda s: s.model_copy(update={"limits": {**s.limits, r.name: value}})
             )
 
 

@@ -212,7 +212,7 @@ class ShotTable(QWidget):
         text(p, x, top + 33, what, 11, 400, INK2)
 
     def _state_of(self, shot: Shot, stage: str) -> tuple[str, int]:
-        if stage == "Deliver":
+        if stage == "Hand over":
             return ("done" if shot.delivered else "open"), 0
         if shot.code == self._state.code and any(self._state.readings.values()):
             return self._state.stage_state(stage)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import time
+from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QUrl, pyqtSignal
@@ -15,6 +17,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLayout,
     QLineEdit,
+    QMessageBox,
     QProgressBar,
     QPushButton,
     QSpinBox,
@@ -28,9 +31,34 @@ from transmixis.desk.page import Page
 from transmixis.desk.state import State
 from transmixis.desk.theme import span_words
 from transmixis.desk.viewimage import matte_image, picture_image
-from transmixis.shot.deliver import FORMATS, Report, deliver, picture_of
+from transmixis.shot.deliver import FORMATS, Report, deliver, picture_of, refuse_target
+from transmixis.shot.outputs import Standing
 from transmixis.shot.render import Renderer, output_ref
+from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
+
+
+@dataclass(frozen=True)
+class _Job:
+    """A delivery: the production and the shot it was asked for, as it was then."""
+
+    session: Session
+    renderer: Renderer
+    ref: str
+    target: Path
+    frames: range
+
+    def what_stands(self) -> str:
+        """What is there already that this shot has not delivered itself, in words; '' if nothing. Raises UserError for what
+        must never be written over."""
+        try:
+            refuse_target(self.renderer, self.target, self.frames)
+        except Standing as e:
+            return str(e)
+        return ""
+
+    def run(self, progress: Progress, *, overwrite: bool) -> Report:
+        return deliver(self.renderer, self.ref, self.target, self.frames, progress, overwrite=overwrite)
 
 
 class DeliverPage(Page):
@@ -265,16 +293,40 @@ class DeliverPage(Page):
         if self.first.value() > self.last.value():
             self.note.setText("The first frame lies behind the last; turn them round.")
             return
-        renderer = session.renderer_for(shot)
-        frames = range(self.first.value(), self.last.value() + 1)
-        progress = Progress(lambda share, words, left: self._progressed.emit(share, words, left))
-        self._progress, self._began = progress, time.monotonic()
-        # measuring waits until the delivery is through; it goes on by itself afterwards
-        self._engine.drop("measure")
-        self._engine.ask(PLAY, lambda: deliver(renderer, ref, target, frames, progress), self._done, self._failed, tag="deliver")
+        job = _Job(session, session.renderer_for(shot), ref, target, range(self.first.value(), self.last.value() + 1))
+        self._progress = Progress(lambda share, words, left: self._progressed.emit(share, words, left))
+        self._began = time.monotonic()
         self.go.setEnabled(False)
         self.stop.setEnabled(True)
+        self.note.setText("Looking at what stands there.")
+        # measuring waits until the delivery is through; it goes on by itself afterwards
+        self._engine.drop("measure")
+        self._engine.ask(PLAY, job.what_stands, partial(self._begin, job), self._failed, tag="deliver")
+
+    def _begin(self, job: _Job, stands: str) -> None:
+        """Render, after asking whether what stands there may go."""
+        progress = self._progress
+        if progress is None:
+            return
+        if stands and not self.may_overwrite(stands):
+            self._failed("Nothing was written. Choose another name or folder.")
+            return
         self.note.setText("Rendering.")
+        self._engine.ask(
+            PLAY, lambda: job.run(progress, overwrite=bool(stands)), partial(self._done, job), self._failed, tag="deliver"
+        )  # fmt: skip
+
+    def may_overwrite(self, stands: str) -> bool:
+        """Ask whether what stands there may be overwritten."""
+        words = stands.split(";")[0] + ".\nOverwrite what stands there?"
+        answer = QMessageBox.question(self, "Overwrite?", words, defaultButton=QMessageBox.StandardButton.No)
+        return answer == QMessageBox.StandardButton.Yes
+
+    def leave(self) -> None:
+        """The production is closed: what is under way for it stops and is answered nowhere; finished frames stay."""
+        self.cancel()
+        self._engine.drop("deliver")
+        self._progress = None
 
     def cancel(self) -> None:
         """Stop at the next frame; finished frames stay and are used when it goes on."""
@@ -286,19 +338,20 @@ class DeliverPage(Page):
         seconds = left if isinstance(left, float) else None
         self.note.setText(f"{words}   {words_for_seconds(seconds)}")
 
-    def _done(self, report: Report) -> None:
+    def _done(self, job: _Job, report: Report) -> None:
         self._progress = None
-        shot = self._state.shot
         took = time.monotonic() - self._began
         words = f"{report.made} frames made, {report.kept} kept from before, in {took:.0f} s: {report.path}"
         if report.failed:
             n, why = next(iter(report.failed.items()))
             words += f"\n{len(report.failed)} frames could not be made; the first is {n}: {why}"
-        self.note.setText(words)
-        if self._state.session and shot:
-            self._state.session.document.log.add("delivered", words.split("\n")[0], shot.code, failed=list(report.failed))
-            if not report.failed:
-                self._state.change("Delivered", lambda: shot.model_copy(update={"delivered": report.path}))
+        code = job.renderer.shot.code
+        self.note.setText(words if code == self._state.code else f"{code}: {words}")
+        job.session.document.log.add("delivered", words.split("\n")[0], code, failed=list(report.failed))
+        if not report.failed:
+            self._state.change_there(
+                job.session, code, "Delivered", lambda shot: shot.model_copy(update={"delivered": report.path})
+            )
         self._finish(report)
 
     def _failed(self, why: str) -> None:

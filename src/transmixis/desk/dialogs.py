@@ -27,7 +27,7 @@ from transmixis.core.errors import UserError
 from transmixis.media.colour import PLAIN_WORDS, SPACES
 from transmixis.media.source import SourceInfo
 from transmixis.shot.model import ROLES, Plate, Shot
-from transmixis.shot.store import CODE
+from transmixis.shot.record import CODE
 from transmixis.shot.workorder import plate_from
 
 KEYS = (

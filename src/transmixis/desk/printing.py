@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
 from transmixis.core.errors import UserError
 from transmixis.desk.theme import font
-from transmixis.shot.store import write_atomically
+from transmixis.media.files import write_atomically
 
 
 def write_pdf(path: Path, html: str) -> None:

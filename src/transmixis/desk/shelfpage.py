@@ -243,8 +243,8 @@ class ShelfPage(Page):
         film = session.document.film
         if any(e.id == element.id and e.path != element.path for e in film.shelf.elements):
             element = element.model_copy(update={"id": f"{element.id}_{len(film.shelf.elements) + 1}"})
-        session.document.apply(f"Put {element.name} on the shelf", with_element(film, element))
-        session.document.log.add("shelf", f"{element.name}: {facts_of(element)}")
+        if self._state.change_film(f"Put {element.name} on the shelf", lambda now: with_element(now, element)):
+            session.document.log.add("shelf", f"{element.name}: {facts_of(element)}")
         self.refresh()
 
     def take_off(self) -> None:

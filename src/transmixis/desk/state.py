@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from transmixis.core.errors import UserError
@@ -15,9 +16,11 @@ from transmixis.core.readings import FAULT, SOUND, UNKNOWN, WATCH, Reading, wors
 from transmixis.desk.engine import LOOK, MEASURE, PROPOSE, Engine
 from transmixis.desk.office.planner import Planner
 from transmixis.shot.contract import Proposal, SurveyKind
-from transmixis.shot.model import Film, Shot, Step
+from transmixis.shot.document import Document
+from transmixis.shot.model import Film, Pin, Shot, Step
 from transmixis.shot.pins import params_at, remove_pin, set_pin
 from transmixis.shot.planning import plan_state
+from transmixis.shot.record import words_of
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
@@ -209,42 +212,58 @@ class State(QObject):
         """Change the shot by a named command; what is wrong is said, and nothing changes."""
         if not self.session:
             return False
+        return self._try(lambda document: document.change_shot(title, make()))
+
+    def change_there(self, session: Session, code: str, title: str, make: Callable[[Shot], Shot]) -> bool:
+        """Change the shot that something was asked for, as it is now, whichever shot is shown by then. False if that production
+        is closed or the shot is gone."""
+        if session is not self.session:
+            return False
+        shot = next((s for s in session.document.film.shots if s.code == code), None)
+        return shot is not None and self._try(lambda document: document.change_shot(title, make(shot)))
+
+    def _try(self, act: Callable[[Document], None]) -> bool:
+        """Change the document; what is wrong is said, and nothing changes."""
+        assert self.session is not None
         try:
-            self.session.document.change_shot(title, make())
+            act(self.session.document)
             return True
         except UserError as e:
             self.said.emit(str(e), "trouble")
-            return False
+        except ValidationError as e:
+            self.said.emit(f"That cannot be kept: {words_of(e)}.", "trouble")
+        return False
 
     def change_film(self, title: str, make: Callable[[Film], Film]) -> bool:
         """Change the production or several shots by a named command; what is wrong is said, and nothing changes."""
         if not self.session:
             return False
-        try:
-            document = self.session.document
-            document.apply(title, make(document.film))
-            return True
-        except UserError as e:
-            self.said.emit(str(e), "trouble")
-            return False
+        return self._try(lambda document: document.apply(title, make(document.film)))
 
     def set_param(self, name: str, value: Any, *, at_frame: bool = False) -> None:
         """Set a parameter of the chosen step: a pin here if it has pins or `at_frame`, else for the whole shot."""
         shot, step = self.shot, self.step
         if not shot or not step:
             return
-        if at_frame or step.pins.get(name):
-            from transmixis.shot.model import Pin
-
+        pinned = at_frame or bool(step.pins.get(name))
+        if pinned:
             new = set_pin(step, name, Pin(frame=self.frame, value=value))
         else:
             new = step.model_copy(update={"params": {**step.params, name: value}})
-        self.change(f"{step.name}: {name}", lambda: shot.with_step(new))
+        if self.change(f"{step.name}: {name}", lambda: shot.with_step(new)) and pinned:
+            self.log("pin", f"{step.name}: {name} pinned at frame {self.frame}.", step=step.id, frame=self.frame, value=value)
 
     def unpin(self, name: str, frame: int) -> None:
         shot, step = self.shot, self.step
-        if shot and step and step.pins.get(name):
-            self.change(f"{step.name}: take out a pin", lambda: shot.with_step(remove_pin(step, name, frame)))
+        if not shot or not step or not step.pins.get(name):
+            return
+        if self.change(f"{step.name}: take out a pin", lambda: shot.with_step(remove_pin(step, name, frame))):
+            self.log("pin", f"{step.name}: pin of {name} at frame {frame} taken out.", step=step.id, frame=frame)
+
+    def log(self, kind: str, text: str, **data: Any) -> None:
+        """Write down what a person did in the chosen shot."""
+        if self.session:
+            self.session.document.log.add(kind, text, self.code, **data)
 
     def param(self, name: str) -> Any:
         """The chosen step's parameter at the playhead."""
@@ -269,6 +288,8 @@ class State(QObject):
             self.said.emit(str(e), "trouble")
             return
         words = {"undo": "Undone", "redo": "Done again"}[which]
+        if title:
+            self.log(which, f"{words}: {title}")
         self.said.emit(f"{words}: {title}" if title else f"Nothing to {which}", "note")
 
     # -- readings
@@ -449,10 +470,11 @@ class State(QObject):
         values = {k: v for k, v in proposal.values.items() if not only or k == only}
         pins = {k: v for k, v in step.pins.items() if k not in values}
         new = step.model_copy(update={"params": {**step.params, **values}, "pins": pins})
-        self.session.document.log.add("proposal used", f"{step.name}: {proposal.reason}", shot.code, step=step.id, values=values)
+        if not self.change(f"{step.name}: use proposal", lambda: shot.with_step(new)):
+            return
         if not only:
             self.proposals.pop(step.id, None)
-        self.change(f"{step.name}: use proposal", lambda: shot.with_step(new))
+        self.log("proposal used", f"{step.name}: {proposal.reason}", step=step.id, values=values)
 
     def keep_mine(self) -> None:
         """Fold the proposal away; it can be opened again."""
@@ -464,8 +486,10 @@ class State(QObject):
             self.proposal_changed.emit(step.id)
 
     def measure_again(self) -> None:
-        """Look at the files anew and measure all."""
+        """Look at the files anew, the documents among them, and measure all."""
         if self.session:
+            if not self.session.document.read_only or self.session.document.outside():
+                self._try(lambda document: document.take_in())
             self.session.refresh()
             self.proposals.clear()
             self._refresh_readings()

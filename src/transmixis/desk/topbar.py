@@ -100,12 +100,12 @@ class TopBar(QWidget):
         return kind_of(step.kind).stage if step and self.page == "bench" else ""
 
     def _paint_path(self, p: QPainter) -> None:
-        hline(p, self.stage_x("Plan"), self.stage_x("Deliver"), 35, RULE)
+        hline(p, self.stage_x("Plan"), self.stage_x("Hand over"), 35, RULE)
         chosen = self._chosen_stage()
         for stage in STAGES:
             x = self.stage_x(stage)
             state, faults = self._state.stage_state(stage)
-            if stage == "Deliver":
+            if stage == "Hand over":
                 shot = self._state.shot
                 state = "done" if shot and shot.delivered else "open"
             text(

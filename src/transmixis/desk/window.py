@@ -52,6 +52,7 @@ from transmixis.desk.theme import INK2, PANEL, PAPER, RULE, VERMILION_TEXT
 from transmixis.desk.topbar import TopBar
 from transmixis.media.source import SourceInfo
 from transmixis.shot.document import Document
+from transmixis.shot.lock import Locked
 from transmixis.shot.model import STAGES, Plate, Shot
 from transmixis.shot.session import Session
 from transmixis.shot.workorder import filmed, first_work_order, new_shot, planned_shot, survey_others, unique_id
@@ -66,6 +67,9 @@ HINTS = {
     "findings": "1–8 back to a stage   B board   J log book   Ctrl Z undo   F1 keys",
     "start": "Ctrl N new   Ctrl O open   F1 keys",
 }
+
+
+WATCH_EVERY = 3000  # ms between looks at whether the production's folder is still there and unchanged
 
 
 class FootStrip(QWidget):
@@ -163,6 +167,11 @@ class MainWindow(QMainWindow):
             box.addWidget(w, 1 if w is self.pages else 0)
         self.setCentralWidget(middle)
         self._held_view = ""
+        self._outside = ""
+        self._watch = QTimer(self)
+        self._watch.setInterval(WATCH_EVERY)
+        self._watch.timeout.connect(self.look_outside)
+        self._watch.start()
         self._connect()
         self._make_keys()
         self._restore()
@@ -221,7 +230,7 @@ class MainWindow(QMainWindow):
     def go_to_stage(self, stage: str) -> None:
         if not self.state.shot:
             return
-        if stage == "Deliver":
+        if stage == "Hand over":
             self.show_page("deliver")
             return
         if stage == "Plan":
@@ -237,10 +246,30 @@ class MainWindow(QMainWindow):
         """Open a production; says why if it cannot."""
         try:
             session = Session.open(folder, self.cache_bytes())
+        except Locked as e:
+            if not self.may_look(str(e)):
+                self._tell(str(e))
+                return False
+            return self._open_for_looking(folder)
         except UserError as e:
             self._tell(str(e))
             return False
         self._use(session)
+        return True
+
+    def may_look(self, words: str) -> bool:
+        """Ask whether a production that another program has open shall be looked at."""
+        answer = QMessageBox.question(self, "Open for looking?", f"{words}\n\nOpen it for looking, without changing anything?")
+        return answer == QMessageBox.StandardButton.Yes
+
+    def _open_for_looking(self, folder: Path) -> bool:
+        try:
+            session = Session.open(folder, self.cache_bytes(), read_only=True)
+        except UserError as e:
+            self._tell(str(e))
+            return False
+        self._use(session)
+        self.state.said.emit("Open for looking only: another Transmixis has it open for changes.", "note")
         return True
 
     def cache_bytes(self) -> int:
@@ -248,9 +277,12 @@ class MainWindow(QMainWindow):
         return int(self.settings.value("cache_mb", 1024)) << 20  # type: ignore[arg-type]
 
     def _use(self, session: Session) -> None:
+        self.deliver.leave()
         self.state.open(session)
         self._remember(session.document.folder)
-        self.setWindowTitle(f"{session.document.film.production.name} – Transmixis")
+        looking = " (for looking only)" if session.document.read_only else ""
+        self.setWindowTitle(f"{session.document.film.production.name}{looking} – Transmixis")
+        self._outside = ""
         shots = session.document.film.shots
         self.show_page("bench" if len(shots) == 1 else "board")
 
@@ -289,6 +321,14 @@ class MainWindow(QMainWindow):
     def _remember(self, folder: Path) -> None:
         kept = [str(folder.resolve()), *[f for f in self._recent() if f != str(folder.resolve())]]
         self.settings.setValue("recent", kept[:8])
+
+    def look_outside(self) -> None:
+        """Say once what happened to the production's folder from outside."""
+        session = self.state.session
+        words = session.document.outside() if session else ""
+        if words and words != self._outside:
+            self._tell(words)
+        self._outside = words
 
     # -- plates
 
@@ -508,7 +548,7 @@ class MainWindow(QMainWindow):
         self.settings.setValue("geometry", self.saveGeometry())
         self.settings.setValue("size", self.size())
         self.settings.setValue("split", self.bench.split.saveState())
-        self.deliver.cancel()
+        self.deliver.leave()
         self.state.close()
         self.engine.stop()
         super().closeEvent(event)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -14,8 +15,12 @@ import av
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.rate import FASTEST
 from transmixis.core.types import Array
 from transmixis.media import colour
+from transmixis.media.files import decoding, require_file, said, why
+from transmixis.media.sequence import MOST_FRAMES
+from transmixis.media.still import MAX_PIXELS
 
 _TRC_709, _TRC_SRGB, _TRC_LINEAR = 1, 13, 8  # ISO/IEC 23091-2 transfer characteristics
 _SPC_709, _SPC_601 = 1, (5, 6)
@@ -41,36 +46,39 @@ class MovieInfo:
 
 
 def _open(path: Path) -> Any:
-    if not path.exists():
-        raise UserError(f"There is no file '{path}'; it may have been moved or renamed.")
-    if path.stat().st_size == 0:
-        raise UserError(f"'{path.name}' is empty (0 bytes); copy it again from where it came.")
+    require_file(path)
     try:
-        box = av.open(str(path))
+        box = av.open(
+            str(path), options={"protocol_whitelist": "file"}, metadata_errors="replace"
+        )  # it may name other files; none is fetched
     except (av.FFmpegError, OSError, ValueError) as e:
-        raise UserError(f"'{path.name}' is not a movie that can be read ({_short(e)}); copy it again or export it anew.") from e
+        raise UserError(
+            f"'{said(path.name)}' is not a movie that can be read ({why(e)}); copy it again or export it anew."
+        ) from e
     if not box.streams.video:
         box.close()
-        raise UserError(f"'{path.name}' holds no picture, only sound or data; choose the movie with the picture.")
+        raise UserError(f"'{said(path.name)}' holds no picture, only sound or data; choose the movie with the picture.")
     return box
 
 
-def _short(e: Exception) -> str:
-    return str(getattr(e, "strerror", None) or e).splitlines()[0][:100]
-
-
 def movie_info(path: Path) -> MovieInfo:
-    """Read a movie's head and the time of every frame, without decoding them all."""
-    with _open(path) as box:
+    """Read a movie's head and the time of every frame, without decoding them all. Raises UserError."""
+    with decoding(path), _open(path) as box:
         stream = box.streams.video[0]
         ctx = stream.codec_context
         times, notes = [], []
+        if ctx is None or ctx.codec is None:
+            raise UserError(f"'{said(path.name)}' is coded in a way that is not known here; export it anew, as ProRes or H.264.")
+        if ctx.width <= 0 or ctx.height <= 0 or ctx.width * ctx.height > MAX_PIXELS:
+            raise UserError(f"'{said(path.name)}' says it is {ctx.width} x {ctx.height}, which cannot be opened; export it anew.")
         try:
             for packet in box.demux(stream):
                 if packet.pts is not None and packet.size and not packet.is_discard:
                     times.append(packet.pts)
+                if len(times) > MOST_FRAMES:
+                    raise UserError(f"'{said(path.name)}' has more than {MOST_FRAMES} frames; cut it first.")
         except av.FFmpegError as e:
-            notes.append(f"the file ends too early ({_short(e)})")
+            notes.append(f"the file ends too early ({why(e)})")
         if not times:
             raise UserError(f"'{path.name}' holds no frame that can be read; copy it again or export it anew.")
         times.sort()
@@ -78,7 +86,7 @@ def movie_info(path: Path) -> MovieInfo:
         aspect = stream.sample_aspect_ratio
         fmt = ctx.format
         return MovieInfo(
-            width=ctx.width, height=ctx.height, rate=rate, pixel_aspect=float(aspect) if aspect else 1.0,
+            width=ctx.width, height=ctx.height, rate=rate, pixel_aspect=float(aspect) if aspect and 0.05 < aspect < 20 else 1.0,
             frames=len(times), times=tuple(times), codec=ctx.name, pixel_format=fmt.name if fmt else "",
             chroma_halved=_halved(fmt), space=_space(ctx), variable=_uneven(times), interlaced=_interlaced(path),
             notes=tuple(notes),
@@ -95,11 +103,12 @@ def _interlaced(path: Path) -> bool:
 
 def _rate(stream: Any, times: list[int]) -> Fraction:
     stated = stream.average_rate or stream.guessed_rate
+    stated = stated if stated and 0 < stated <= FASTEST else None
     if len(times) > 1 and stream.time_base:
         middle = Fraction(int(np.median(np.diff(times)))) * Fraction(stream.time_base)
-        if middle > 0 and (not stated or abs(float(1 / middle) / float(stated) - 1) > 0.02):
+        if middle > 0 and 1 / middle <= FASTEST and (not stated or abs(float(1 / middle) / float(stated) - 1) > 0.02):
             return _usual(1 / middle)
-    return Fraction(stated) if stated else Fraction(24)
+    return Fraction(stated).limit_denominator(100_000) if stated else Fraction(24)
 
 
 def _usual(rate: Fraction) -> Fraction:
@@ -149,10 +158,11 @@ class MovieReader:
             raise UserError(f"'{self._path.name}' has {self._info.frames} frames, so there is no frame {index + 1}.")
         with self._lock:
             try:
-                return self._read(index)
-            except (av.FFmpegError, StopIteration, OSError) as e:
+                with decoding(self._path, f"Frame {index + 1} of '{said(self._path.name)}'"):
+                    return self._read(index)
+            except UserError:
                 self._close()
-                raise UserError(f"Frame {index + 1} of '{self._path.name}' cannot be decoded ({_short(e)}).") from e
+                raise
 
     def _read(self, index: int) -> Array:
         if self._box is None or not self._next <= index <= self._next + 24:
@@ -162,7 +172,7 @@ class MovieReader:
             if frame.pts is not None and frame.pts >= wanted:
                 self._next = index + 1
                 return self._rgb(frame)
-        raise StopIteration("the file ends before this frame")
+        raise EOFError("the file ends before this frame")
 
     def _seek(self, index: int) -> None:
         if self._box is None:
@@ -173,6 +183,8 @@ class MovieReader:
         self._frames = self._box.decode(stream)
 
     def _rgb(self, frame: Any) -> Array:
+        if (frame.width, frame.height) != (self._info.width, self._info.height):
+            raise ValueError(f"it is {frame.width} x {frame.height}, the movie {self._info.width} x {self._info.height}")
         deep = any(c.bits > 8 for c in frame.format.components)
         space = "ITU601" if frame.colorspace in _SPC_601 else "ITU709"
         rgb = frame.reformat(format="rgb48le" if deep else "rgb24", src_colorspace=space)
@@ -220,7 +232,7 @@ class MovieWriter:
             self._box = av.open(str(self._part), "w", options={"fflags": "+bitexact"})
             stream: Any = self._box.add_stream(self.kind.codec, rate=rate, options=dict(self.kind.options))
         except (av.FFmpegError, OSError) as e:
-            raise UserError(f"Cannot write '{path}' ({_short(e)}); choose another place.") from e
+            raise UserError(f"Cannot write '{path}' ({why(e)}); choose another place.") from e
         self._stream = stream
         stream.width, stream.height, stream.pix_fmt = width, height, self.kind.pixel_format
         ctx = stream.codec_context
@@ -238,16 +250,17 @@ class MovieWriter:
         try:
             self._box.mux(self._stream.encode(frame))
         except (av.FFmpegError, OSError) as e:
-            raise UserError(f"Cannot write '{self._path}' ({_short(e)}); free some space, then render again.") from e
+            raise UserError(f"Cannot write '{self._path}' ({why(e)}); free some space, then render again.") from e
 
-    def finish(self) -> None:
-        """Close the file and give it its name."""
+    def finish(self, ready: Callable[[Path], None] = lambda part: None) -> None:
+        """Close the file and give it its name; `ready` hears of the whole file before."""
         try:
             self._box.mux(self._stream.encode(None))
             self._box.close()
+            ready(self._part)
             os.replace(self._part, self._path)
         except (av.FFmpegError, OSError) as e:
-            raise UserError(f"Cannot finish '{self._path}' ({_short(e)}); free some space, then render again.") from e
+            raise UserError(f"Cannot finish '{self._path}' ({why(e)}); free some space, then render again.") from e
 
     def abandon(self) -> None:
         """Close and remove what was written."""

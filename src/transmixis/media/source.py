@@ -11,6 +11,7 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.matte.chroma import chroma_is_halved, restore_chroma
 from transmixis.core.types import Array
+from transmixis.media.files import said, why
 from transmixis.media.movie import MovieReader, movie_info
 from transmixis.media.sequence import SequenceFiles, find_sequence, is_movie, is_picture
 from transmixis.media.still import as_unit_float, read_coded, still_info, to_linear
@@ -89,15 +90,19 @@ class Source:
 def open_source(path: Path | str) -> Source:
     """Open a sequence, a still or a movie. Raises UserError with one clear sentence."""
     path = Path(path)
-    if is_movie(path):
+    if is_movie(path) and not path.is_dir():
         return _open_movie(path)
     if path.suffix and not path.is_dir() and not is_picture(path):
         raise UserError(
-            f"'{path.name}' is neither a picture nor a movie that can be read; use PNG, TIFF, JPEG, EXR, DPX, MOV or MP4."
+            f"'{said(path.name)}' is neither a picture nor a movie that can be read; use PNG, TIFF, JPEG, EXR, DPX, MOV or MP4."
         )
     if path.is_dir():
-        movies = sorted(p for p in path.iterdir() if is_movie(p))
-        if movies and not any(is_picture(p) for p in path.iterdir()):
+        try:
+            inside = sorted(path.iterdir())
+        except OSError as e:
+            raise UserError(f"The folder '{said(path)}' cannot be looked at ({why(e)}); check its rights.") from e
+        movies = [p for p in inside if is_movie(p)]
+        if movies and not any(is_picture(p) for p in inside):
             return _open_movie(movies[0])
     return _open_files(find_sequence(path))
 
@@ -128,6 +133,8 @@ def _open_files(found: SequenceFiles) -> Source:
             notes.append(f"frame {number - found.first + 1}: {e}")
     if head is None or coded is None:
         raise UserError(notes[0].split(": ", 1)[1] if notes else f"'{found.name}' cannot be read.")
+    if found.others:
+        notes.append(f"{found.others} files with numbers far from these are taken for other takes or stills")
     holes = tuple(n - found.first + 1 for n in found.holes)
     if holes:
         notes.append(f"{len(holes)} frames are missing: file numbers {_spans(found.holes)}")

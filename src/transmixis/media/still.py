@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio
@@ -12,8 +15,12 @@ import OpenImageIO as oiio
 from transmixis.core.errors import UserError
 from transmixis.core.types import Array
 from transmixis.media import colour
+from transmixis.media.files import decoding, require_file, said, why
 
 MAX_PIXELS = 200_000_000  # a picture larger than this is refused before memory is taken
+MAX_BYTES = 3 << 30  # so is one with so many channels that it would take more than this
+# A flat picture is packed to 1/1000 by the usual ways (deflate), with one bit a pixel to 1/8000; small ones are always tried.
+MOST_PER_BYTE, FREE_PIXELS = 10_000, 1_000_000
 
 
 @dataclass(frozen=True)
@@ -30,50 +37,77 @@ class StillInfo:
 
 def still_info(path: Path) -> StillInfo:
     """Read the head of a picture file. Raises UserError if it cannot be read."""
-    reader = oiio.ImageInput.open(str(path))
-    if reader is None:
-        raise UserError(_why(path, oiio.geterror()))
-    spec = reader.spec()
-    reader.close()
-    if spec.width * spec.height > MAX_PIXELS:
-        raise UserError(f"'{path.name}' says it is {spec.width} x {spec.height}, more than can be opened; check the file.")
-    kind = {"uint8": "uint8", "uint16": "uint16", "half": "half", "float": "float"}.get(str(spec.format), str(spec.format))
-    aspect = float(spec.get_float_attribute("PixelAspectRatio", 1.0)) or 1.0
-    space = colour.LINEAR if kind in ("half", "float", "double") else colour.SRGB
-    return StillInfo(spec.width, spec.height, spec.nchannels, kind, aspect, space)
+    require_file(path)
+    with decoding(path):
+        reader = oiio.ImageInput.open(str(path))
+        if reader is None:
+            raise UserError(_why(path, _global_error()))
+        try:
+            spec = reader.spec()
+        finally:
+            reader.close()
+        _refuse_sizes(path, spec)
+        kind = {"uint8": "uint8", "uint16": "uint16", "half": "half", "float": "float"}.get(str(spec.format), str(spec.format))
+        aspect = float(spec.get_float_attribute("PixelAspectRatio", 1.0))
+        aspect = aspect if 0.05 < aspect < 20 else 1.0
+        space = colour.LINEAR if kind in ("half", "float", "double") else colour.SRGB
+        return StillInfo(spec.width, spec.height, spec.nchannels, kind, aspect, space)
+
+
+def _refuse_sizes(path: Path, spec: Any) -> None:
+    """What a head says is checked against the limits and against the bytes that there are, before memory is taken."""
+    pixels, told = spec.width * spec.height, f"'{said(path.name)}' says it is {spec.width} x {spec.height}"
+    if spec.width <= 0 or spec.height <= 0 or spec.depth > 1:
+        raise UserError(f"{told}, which is no picture; copy it again, or leave it out.")
+    if pixels > MAX_PIXELS or pixels * spec.nchannels * 4 > MAX_BYTES:
+        raise UserError(f"{told} with {spec.nchannels} channels, more than can be opened ({MAX_PIXELS // 10**6} million pixels).")
+    if pixels > FREE_PIXELS + MOST_PER_BYTE * path.stat().st_size:
+        raise UserError(f"{told}, which {path.stat().st_size} bytes cannot hold; it is damaged: copy it again, or leave it out.")
 
 
 def _why(path: Path, detail: str) -> str:
-    if not path.exists():
-        return f"There is no file '{path}'; it may have been moved or renamed."
-    if path.stat().st_size == 0:
-        return f"'{path.name}' is empty (0 bytes); copy it again from where it came."
     reason = detail.strip().splitlines()[0][:120] if detail.strip() else "not a picture that can be read"
-    return f"'{path.name}' cannot be read ({reason}); copy it again, or leave the frame out."
+    return f"'{said(path.name)}' cannot be read ({reason}); copy it again, or leave the frame out."
+
+
+def _global_error() -> str:
+    """The library's last message; it may hold bytes of the damaged file that are no text."""
+    try:
+        return str(oiio.geterror())
+    except UnicodeDecodeError:
+        return "damaged"
+
+
+def _error_of(thing: Any) -> str:
+    try:
+        return str(thing.geterror())
+    except UnicodeDecodeError:
+        return "damaged"
 
 
 def read_coded(path: Path) -> Array:
     """Read a picture as (h, w, 3 or 4) values as stored: uint8, uint16 or float32. Grey becomes RGB.
 
-    A file that ends too early is refused, not filled with black.
+    A file that ends too early is refused, not filled with black. Raises UserError.
     """
     still_info(path)  # refuses what is too large
     as_stored = oiio.ImageSpec()
     as_stored.attribute("oiio:UnassociatedAlpha", 1)  # or integer formats would be premultiplied in coded values
-    reader = oiio.ImageInput.open(str(path), as_stored)
-    if reader is None:
-        raise UserError(_why(path, oiio.geterror()))
-    try:
-        spec = reader.spec()
-        wanted = {"uint8": "uint8", "uint16": "uint16"}.get(str(spec.format), "float")
-        names = list(spec.channelnames)
-        data = reader.read_image(0, 0, 0, spec.nchannels, wanted)
-        error = reader.geterror()
-    finally:
-        reader.close()
-    if data is None or error:
-        raise UserError(_why(path, error or "the file ends too early"))
-    return _as_rgb(np.asarray(data).reshape(spec.height, spec.width, spec.nchannels), names)
+    with decoding(path):
+        reader = oiio.ImageInput.open(str(path), as_stored)
+        if reader is None:
+            raise UserError(_why(path, _global_error()))
+        try:
+            spec = reader.spec()
+            wanted = {"uint8": "uint8", "uint16": "uint16"}.get(str(spec.format), "float")
+            names = list(spec.channelnames)
+            data = reader.read_image(0, 0, 0, spec.nchannels, wanted)
+            error = _error_of(reader)
+        finally:
+            reader.close()
+        if data is None or error:
+            raise UserError(_why(path, error or "the file ends too early"))
+        return _as_rgb(np.asarray(data).reshape(spec.height, spec.width, spec.nchannels), names)
 
 
 def _as_rgb(data: Array, names: list[str]) -> Array:
@@ -114,11 +148,14 @@ def as_unit_float(coded: Array) -> Array:
     return coded.astype(np.float32, copy=False)
 
 
-def write_still(path: Path, linear: Array, *, kind: str, space: str | None = None) -> None:
+def write_still(
+    path: Path, linear: Array, *, kind: str, space: str | None = None, ready: Callable[[Path], None] = lambda part: None
+) -> None:
     """Write working-space (h, w, 1, 3 or 4) to `path`, by way of a temporary file so that no half frame is ever seen.
 
     `kind`: half, float, uint16, uint8. Float kinds stay linear; integer ones are coded to `space` (sRGB) and stored
-    straight, not premultiplied, when there is alpha. One channel (a matte) is never coded.
+    straight, not premultiplied, when there is alpha. One channel (a matte) is never coded. `ready` hears of the whole file
+    before it gets its name.
     """
     data = np.asarray(linear, np.float32)
     if data.ndim == 2:
@@ -138,17 +175,23 @@ def write_still(path: Path, linear: Array, *, kind: str, space: str | None = Non
         spec.attribute("oiio:UnassociatedAlpha", 1)
     if data.shape[2] == 1:
         spec.channelnames = ("A",) if path.suffix == ".exr" else ("Y",)
+    try:
+        _write(part, data, spec)
+        ready(part)
+        os.replace(part, path)
+    except (UserError, OSError, ValueError, RuntimeError) as e:
+        with contextlib.suppress(OSError, ValueError):
+            part.unlink(missing_ok=True)
+        raise UserError(f"Cannot write '{said(path)}' ({why(e)}); free some space or choose another place, then go on.") from e
+
+
+def _write(part: Path, data: Array, spec: Any) -> None:
+    """Raises UserError with the library's reason only."""
     writer = oiio.ImageOutput.create(str(part))
     if writer is None or not writer.open(str(part), spec):
-        raise UserError(
-            f"Cannot write '{path}' ({oiio.geterror() if writer is None else writer.geterror()}); choose another place."
-        )
-    fine = writer.write_image(np.ascontiguousarray(data)) and writer.close()
-    if not fine:
-        why = writer.geterror().strip() or "the disk may be full"
-        part.unlink(missing_ok=True)
-        raise UserError(f"Cannot write '{path}' ({why}); free some space or choose another place, then go on.")
-    os.replace(part, path)
+        raise UserError(_global_error() if writer is None else _error_of(writer))
+    if not (writer.write_image(np.ascontiguousarray(data)) and writer.close()):
+        raise UserError(_error_of(writer).strip() or "the disk may be full")
 
 
 def _coded_for(data: Array, space: str, *, straight: bool) -> Array:

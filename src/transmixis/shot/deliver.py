@@ -10,7 +10,9 @@ import hashlib
 import json
 import re
 import shutil
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -19,10 +21,11 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.types import Array
+from transmixis.media.files import make_folder, write_atomically, writing
 from transmixis.media.movie import MOVIE_KINDS, MovieWriter
 from transmixis.media.still import write_still
+from transmixis.shot.outputs import refuse
 from transmixis.shot.render import Renderer, digest
-from transmixis.shot.store import write_atomically
 
 
 @dataclass(frozen=True)
@@ -77,19 +80,33 @@ def frame_path(pattern: Path, number: int) -> Path:
 
 
 def deliver(
-    renderer: Renderer, ref: str, target: Path, frames: range, progress: Progress, *, first_number: int = 1, resume: bool = True
-) -> Report:
-    """Render `frames` of `ref` to `target`. Raises UserError when nothing can be written, Cancelled when stopped."""
+    renderer: Renderer, ref: str, target: Path, frames: range, progress: Progress, *, first_number: int = 1, resume: bool = True,
+    overwrite: bool = False,
+) -> Report:  # fmt: skip
+    """Render `frames` of `ref` to `target`. Raises UserError when nothing can be written or something must not be written over
+    (Standing if it may be with `overwrite`), Cancelled when stopped."""
     fmt = format_of(target)
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as e:
-        raise UserError(f"Cannot make the folder '{target.parent}' ({e.strerror}); choose a place you may write.") from e
+    finished = refuse_target(renderer, target, frames, first_number=first_number, resume=resume, overwrite=overwrite)
+    make_folder(target.parent)
     if fmt.movie:
-        return _movie(renderer, ref, target, fmt, frames, progress, resume)
-    ledger = _Finished(target.with_name(f".{_plain(target.name)}.frames.json"), resume)
-    report = _frames(renderer, ref, frames, progress, ledger, lambda n: frame_path(target, first_number + n - 1), fmt)
+        return _movie(renderer, ref, target, fmt, frames, progress, finished)
+    report = _frames(renderer, ref, frames, progress, finished, lambda n: frame_path(target, first_number + n - 1), fmt)
     return Report(str(target), *report)
+
+
+def refuse_target(
+    renderer: Renderer, target: Path, frames: range, *, first_number: int = 1, resume: bool = True, overwrite: bool = False
+) -> _Finished:
+    """Raises UserError if a delivery to `target` would write over an input, or over anything else that it has not made itself
+    (Standing, unless `overwrite`). Gives the list of what it has made before."""
+    movie = format_of(target).movie
+    outputs = [target] if movie else [frame_path(target, first_number + n - 1) for n in frames]
+    finished = _Finished(target.with_name(f".{_plain(target.name)}.frames.json"), resume)
+    material, shot = renderer.material, renderer.shot
+    refuse(
+        outputs, inputs=[material.path_of(p) for p in shot.plates], productions=[material.folder], overwrite=overwrite, own=finished.made
+    )  # fmt: skip
+    return finished
 
 
 def _plain(name: str) -> str:
@@ -97,25 +114,44 @@ def _plain(name: str) -> str:
 
 
 class _Finished:
-    """The list of finished frames beside a render."""
+    """The list of finished frames beside a render: the hash of each file, and the key of what it was made from."""
 
     def __init__(self, path: Path, resume: bool) -> None:
-        self._path = path
-        self._done: dict[str, dict[str, str]] = {}
-        if resume and path.exists():
-            try:
-                data = json.loads(path.read_text())
-                self._done = {k: v for k, v in data.items() if isinstance(v, dict)} if isinstance(data, dict) else {}
-            except (OSError, ValueError):
-                self._done = {}
+        self._path, self.resume = path, resume
+        self._done = _read_list(path)
+        self._hashed: dict[Path, tuple[tuple[int, int, int], str]] = {}
+
+    def made(self, path: Path) -> bool:
+        """True if a file is what this render wrote, whatever it was made from."""
+        d = self._done.get(path.name)
+        return bool(d and path.is_file() and self._hash(path) in (d.get("hash"), d.get("before")))
 
     def holds(self, path: Path, key: str) -> bool:
+        """True if a file need not be made again."""
         d = self._done.get(path.name)
-        return bool(d and d.get("key") == key and path.exists() and file_hash(path) == d.get("hash"))
+        return bool(self.resume and d and d.get("key") == key and path.is_file() and self._hash(path) == d.get("hash"))
 
-    def add(self, path: Path, key: str) -> None:
-        self._done[path.name] = {"key": key, "hash": file_hash(path)}
+    def add(self, path: Path, key: str, part: Path) -> None:
+        """Note what `path` will be, before `part` gets that name: cut off in between, both the old and the new one are known."""
+        before = self._done.get(path.name, {}).get("hash", "")
+        self._done[path.name] = {"key": key, "hash": file_hash(part), "before": before}
         write_atomically(self._path, json.dumps(self._done, indent=0).encode())
+
+    def _hash(self, path: Path) -> str:
+        """A file's hash, worked out once as long as the file stays as it is."""
+        st = path.stat()
+        stamp = (st.st_ino, st.st_mtime_ns, st.st_size)
+        if path not in self._hashed or self._hashed[path][0] != stamp:
+            self._hashed[path] = (stamp, file_hash(path))
+        return self._hashed[path][1]
+
+
+def _read_list(path: Path) -> dict[str, dict[str, str]]:
+    try:
+        data = json.loads(path.read_text(encoding="utf-8")) if path.is_file() else {}
+    except (OSError, ValueError, RecursionError):
+        return {}
+    return {k: v for k, v in data.items() if isinstance(v, dict)} if isinstance(data, dict) else {}
 
 
 def file_hash(path: Path) -> str:
@@ -140,8 +176,7 @@ def _frames(
         except UserError as e:
             failed[n] = str(e)
             continue
-        _write(path, picture, fmt)
-        finished.add(path, key)
+        _write(path, picture, fmt, partial(finished.add, path, key))
         made += 1
     progress.at(len(frames), len(frames), "done")
     return made, kept, failed
@@ -157,25 +192,30 @@ def picture_of(renderer: Renderer, ref: str, frame: int) -> Array:
     raise UserError("This step gives readings only, so there is no picture to deliver; choose another.")
 
 
-def _write(path: Path, picture: Array, fmt: Format | None) -> None:
+def _write(path: Path, picture: Array, fmt: Format | None, ready: Callable[[Path], None]) -> None:
     if fmt is not None:
-        write_still(path, picture, kind=fmt.kind)
+        write_still(path, picture, kind=fmt.kind, ready=ready)
         return
     part = path.with_name(f".{path.name}.part")
     with open(part, "wb") as f:
         np.save(f, np.ascontiguousarray(picture, np.float32), allow_pickle=False)
+    ready(part)
     part.replace(path)
 
 
-def _movie(renderer: Renderer, ref: str, target: Path, fmt: Format, frames: range, progress: Progress, resume: bool) -> Report:
+def _movie(
+    renderer: Renderer, ref: str, target: Path, fmt: Format, frames: range, progress: Progress, finished: _Finished
+) -> Report:
     """Gather the frames, then encode them in one go, so that a resumed movie is the same file as an uninterrupted one."""
+    whole = _movie_key(renderer, ref, fmt, frames)
+    if whole and finished.holds(target, whole):
+        return Report(str(target), 0, len(frames), {})
     gather = target.with_name(f".{_plain(target.name)}.frames")
-    gather.mkdir(exist_ok=True)
-    finished = _Finished(gather / "finished.json", resume)
-    try:
-        made, kept, failed = _frames(renderer, ref, frames, progress, finished, lambda n: gather / f"{n:06d}.npy", None)
-    except OSError as e:
-        raise UserError(f"Cannot write in '{target.parent}' ({e.strerror}); free some space, then deliver again.") from e
+    with writing(gather):
+        gather.mkdir(exist_ok=True)
+    gathered = _Finished(gather / "finished.json", finished.resume)
+    with writing(target.parent):
+        made, kept, failed = _frames(renderer, ref, frames, progress, gathered, lambda n: gather / f"{n:06d}.npy", None)
     shape = next((_load(gather, n).shape for n in frames if n not in failed), None)
     if shape is None:
         raise UserError(f"No frame of the shot can be made: {next(iter(failed.values()))}")
@@ -186,12 +226,20 @@ def _movie(renderer: Renderer, ref: str, target: Path, fmt: Format, frames: rang
                 progress.at(0, 1)
             # a frame that cannot be made is black, so that sound and length stay right; the report names it
             writer.write(np.zeros((*shape[:2], 3), np.float32) if n in failed else _as_rgb(_load(gather, n)))
-        writer.finish()
+        writer.finish(partial(finished.add, target, "" if failed else whole))
     except BaseException:
         writer.abandon()
         raise
     shutil.rmtree(gather, ignore_errors=True)
     return Report(str(target), made, kept, failed)
+
+
+def _movie_key(renderer: Renderer, ref: str, fmt: Format, frames: range) -> str:
+    """What a whole movie is made from; '' if a frame cannot be made."""
+    try:
+        return digest(fmt.kind, str(renderer.shot.fps), [renderer.key(ref, n) for n in frames])
+    except UserError:
+        return ""
 
 
 def _load(folder: Path, n: int) -> Array:

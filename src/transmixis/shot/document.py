@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+import contextlib
 import shutil
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from pydantic import ValidationError
+
 from transmixis.core.errors import UserError
+from transmixis.media.files import make_folder, said, why
+from transmixis.shot.lock import Lock
 from transmixis.shot.logbook import LogBook
 from transmixis.shot.model import Film, Production, Shot, Step
-from transmixis.shot.store import CODE, Lock, load_film, save_film
+from transmixis.shot.record import CODE, words_of
+from transmixis.shot.store import JOURNAL, Store, save_film
 
 MOST_UNDO = 500
 
@@ -27,44 +33,57 @@ class Change:
 class Document:
     """An open production folder. Watchers are called after every change with the change's title."""
 
-    def __init__(self, folder: Path, film: Film, lock: Lock | None) -> None:
-        self.folder, self._film, self._lock = folder, film, lock
-        self.log = LogBook(folder)
+    def __init__(self, store: Store, film: Film, lock: Lock | None) -> None:
+        self.folder, self._store, self._film, self._lock = store.folder, store, film, lock
+        self.read_only = lock is None
+        self.log = LogBook(self.folder, self.may_write)
         self._undo: list[Change] = []
         self._redo: list[Change] = []
         self._watchers: list[Callable[[str], None]] = []
-        self.read_only = lock is None
         self.recovered = bool(lock and lock.after_crash)
 
     @staticmethod
     def open(folder: Path, *, read_only: bool = False) -> Document:
-        """Open a production. Raises UserError; nothing on disk changes but the lock."""
-        film = load_film(folder)
-        lock = None
-        if not read_only:
-            lock = Lock(folder)
-            lock.take()
-        doc = Document(folder, film, lock)
+        """Open a production: first the lock, then the files, so that nobody writes in between. Raises UserError (Locked
+        if another program holds it); nothing on disk changes but the lock."""
+        store = Store(folder)
+        if read_only:
+            return Document(store, store.load(), None)
+        if not (folder / "production.json").exists() and not (folder / JOURNAL).exists():
+            store.load()  # says why it is none, without leaving a lock in a folder that is no production
+        lock = Lock(folder)
+        lock.take()
+        try:
+            film = store.load()
+            store.recover()
+        except BaseException:
+            lock.release()
+            raise
+        doc = Document(store, film, lock)
         if doc.recovered:
             for left in [*folder.glob(".*.part"), *folder.glob("shots/*/.*.part")]:
-                left.unlink(missing_ok=True)
+                with contextlib.suppress(OSError):
+                    left.unlink(missing_ok=True)
             doc.log.add("opened", "Opened after the program had been cut off; everything up to the last change is there.")
         return doc
 
     @staticmethod
     def create(folder: Path, name: str, rate: str = "24") -> Document:
-        """Make a new production in a folder that is empty or not there yet."""
-        if folder.exists() and any(folder.iterdir()):
-            raise UserError(f"'{folder}' is not empty; choose a new or empty folder for the production.")
+        """Make a new production in a folder that is empty or not there yet. Raises UserError."""
         try:
-            folder.mkdir(parents=True, exist_ok=True)
-        except OSError as e:
-            raise UserError(f"Cannot make '{folder}' ({e.strerror}); choose a place you may write.") from e
-        film = Film(production=Production(name=name, rate=rate))
+            film = Film(production=Production(name=name, rate=rate))
+        except ValidationError as e:
+            raise UserError(f"A production cannot be made so: {words_of(e)}.") from e
+        _require_empty(folder, "the production")
+        make_folder(folder)
         save_film(folder, film)
         doc = Document.open(folder)
         doc.log.add("made", f"Production '{name}' made.")
         return doc
+
+    def may_write(self) -> bool:
+        """True while what is measured may be kept in the production's folder."""
+        return not self.read_only and self._store.at_home
 
     @property
     def film(self) -> Film:
@@ -99,7 +118,7 @@ class Document:
     def _save(self, film: Film) -> None:
         if self.read_only:
             raise UserError(f"'{self.folder}' is open for looking only; copy it to a place you may write to change it.")
-        save_film(self.folder, film, self._film)
+        self._store.save(film, self._film)
 
     def _become(self, film: Film, title: str) -> None:
         self._film = film
@@ -136,14 +155,49 @@ class Document:
 
     def close(self) -> None:
         if self._lock:
+            if self._store.at_home:
+                self._store.recover()
             self._lock.release()
+
+    # -- the world outside
+
+    def outside(self) -> str:
+        """What happened to the folder from outside since it was read, as one sentence; '' if nothing did."""
+        if not self._store.at_home:
+            return (
+                f"'{said(self.folder)}' was moved, renamed or taken away. Nothing more is written; bring it back, or close the "
+                "production and open it where it is now."
+            )
+        changed = self._store.changed_outside()
+        if changed:
+            return f"{', '.join(changed[:3])} {'was' if len(changed) == 1 else 'were'} changed by another program. Press M to take it in."
+        return ""
+
+    def take_in(self) -> None:
+        """Read the folder anew, as a command that can be undone; a document without changes outside stays as it is."""
+        before = self._film
+        film = self._store.load()
+        if film != before:
+            self._undo.append(Change("Take in what was changed outside", before, film))
+            self._redo.clear()
+            self._become(film, "Take in what was changed outside")
+
+
+def _require_empty(folder: Path, what: str) -> None:
+    try:
+        full = folder.exists() and (not folder.is_dir() or any(folder.iterdir()))
+    except (OSError, ValueError) as e:
+        raise UserError(f"'{said(folder)}' cannot be looked at ({why(e)}); choose another place.") from e
+    if full:
+        raise UserError(f"'{said(folder)}' is not empty; choose a new or empty folder for {what}.")
 
 
 def copy_production(source: Path, target: Path) -> None:
     """Copy a production so that the shipped one is never changed. Locks and half-written files stay behind."""
-    if target.exists() and any(target.iterdir()):
-        raise UserError(f"'{target}' is not empty; choose a new or empty folder for the copy.")
+    _require_empty(target, "the copy")
     try:
         shutil.copytree(source, target, dirs_exist_ok=True, ignore=shutil.ignore_patterns(".lock.json", ".*.part", "truth"))
     except (OSError, shutil.Error) as e:
-        raise UserError(f"Cannot copy the production to '{target}' ({e}); choose a place with room that you may write.") from e
+        raise UserError(
+            f"Cannot copy the production to '{said(target)}' ({why(e)}); choose a place with room that you may write."
+        ) from e

@@ -9,11 +9,16 @@ from typing import Any
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.media.cache import FrameCache
+from transmixis.media.files import make_folder, write_atomically
 from transmixis.media.source import Source, open_source
 from transmixis.media.still import write_still
 from transmixis.shot.material import Material
 from transmixis.shot.model import Plate, Shot, Step
+from transmixis.shot.outputs import refuse
+from transmixis.shot.plainjson import cleaned, dumps
 from transmixis.shot.render import Renderer
+
+READINGS = "readings.json"
 
 
 @dataclass(frozen=True)
@@ -60,13 +65,17 @@ def key_shot(job: KeyJob) -> tuple[Shot, Source]:
     return shot.model_copy(update={"plates": tuple(plates), "steps": tuple(steps)}), source
 
 
-def run_key(job: KeyJob, out: Path, progress: Progress) -> dict[str, Any]:
-    """Key every frame into `out`; gives what readings.json holds. Broken frames are named and passed over."""
+def run_key(job: KeyJob, out: Path, progress: Progress, *, overwrite: bool = False) -> dict[str, Any]:
+    """Key every frame into `out`; gives what is kept there as readings.json. Broken frames are named and passed over.
+
+    Raises UserError before any work if something would be written over.
+    """
     shot, source = key_shot(job)
-    try:
-        out.mkdir(parents=True, exist_ok=True)
-    except OSError as e:
-        raise UserError(f"Cannot make the folder '{out}' ({e.strerror}); choose a place you may write.") from e
+    kinds = ("matte", "foreground", *(("comp",) if job.over else ()))
+    numbers = range(source.info.first_number, source.info.first_number + shot.length)
+    outputs = [out / f"{kind}.{n:04d}.exr" for n in numbers for kind in kinds] + [out / READINGS]
+    refuse(outputs, inputs=[p for p in (job.plate, job.clean, job.over) if p], overwrite=overwrite)
+    make_folder(out)
     material, cache = Material(Path.cwd()), FrameCache(job.cache_bytes)
     renderer = Renderer(shot, material, cache)
     renderer.progress = progress
@@ -89,7 +98,9 @@ def run_key(job: KeyJob, out: Path, progress: Progress) -> dict[str, Any]:
     progress.at(1, 1, "done")
     if failed and not result["frames"]:
         raise UserError(next(iter(failed.values())))
-    return {**result, "failed": failed, "worst": _worst(result["frames"])}
+    result = {**result, "failed": failed, "worst": _worst(result["frames"])}
+    write_atomically(out / READINGS, dumps(cleaned(result)))
+    return result
 
 
 def _describe(shot: Shot, source: Source, renderer: Renderer, proposal: Any) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import is_absent
 from transmixis.core.survey.screen_report import ScreenReport, report_screen
 from transmixis.core.types import Array, Rgb
+from transmixis.media.files import make_folder
 from transmixis.media.source import SourceInfo
 from transmixis.media.still import write_still
 from transmixis.shot.contract import sample_frames
@@ -143,14 +144,18 @@ def clean_from_take(r: Renderer, ref: str, progress: Progress) -> Background:
     return background_of(pictures, moves, stops - stops[0], chosen)
 
 
+def clean_outputs(out: Path) -> tuple[Path, Path]:
+    """The files that a clean plate made to `out` is written to. Raises UserError if the name says no kind of picture."""
+    if out.suffix.lower() not in SAMPLES:
+        raise UserError(f"'{out.name}' is no picture that can be written; name it .exr, .png or .tif.")
+    return out, out.with_name(f"{out.stem}.shown.png")
+
+
 def write_clean(made: Background, out: Path) -> Path:
     """Write a made clean plate and, beside it, how much of the time each place shows it; gives the path of the latter."""
-    kind = SAMPLES.get(out.suffix.lower())
-    if kind is None:
-        raise UserError(f"'{out.name}' is no picture that can be written; name it .exr, .png or .tif.")
-    out.parent.mkdir(parents=True, exist_ok=True)
-    write_still(out, made.plate, kind=kind)
-    shown = out.with_name(f"{out.stem}.shown.png")
+    make_folder(out.parent)
+    out, shown = clean_outputs(out)
+    write_still(out, made.plate, kind=SAMPLES[out.suffix.lower()])
     write_still(shown, made.share[..., None], kind="uint8")
     return shown
 
@@ -180,7 +185,7 @@ def _readable(survey: PlateSurvey, frames: list[int]) -> list[int]:
 def keep_picture(folder: Path, shot: Shot, picture: Array, name: str) -> Path:
     """Write a picture made from a shot's plates into the production, under a name that is not taken; gives its path."""
     place = folder / "plates" / shot.code / "made"
-    place.mkdir(parents=True, exist_ok=True)
+    make_folder(place)
     path, n = place / f"{shot.code}_{name}.exr", 1
     while path.exists():
         n += 1

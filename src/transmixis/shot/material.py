@@ -15,7 +15,7 @@ class Material:
     """Opens each plate's material once. Thread-safe."""
 
     def __init__(self, folder: Path) -> None:
-        self._folder = folder
+        self.folder = folder
         self._open: dict[tuple[str, str | None, bool | None], Source] = {}
         self._lock = threading.Lock()
 
@@ -24,9 +24,13 @@ class Material:
         key = (plate.path, plate.space, plate.chroma_halved)
         with self._lock:
             if key not in self._open:
-                source = open_source(real_path(self._folder, plate.path))
+                source = open_source(real_path(self.folder, plate.path))
                 self._open[key] = source.with_settings(space=plate.space, chroma_halved=plate.chroma_halved)
             return self._open[key]
+
+    def path_of(self, plate: Plate) -> Path:
+        """Where a plate's material lies."""
+        return real_path(self.folder, plate.path)
 
     def is_open(self, plate: Plate) -> bool:
         """True if `source` would answer at once."""

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, model_validator
 
+from transmixis.core.rate import rate_of
+from transmixis.shot.migrate import SCHEMA
 from transmixis.shot.office import Agreement, Day, Scenario, Work, Worker
-from transmixis.shot.record import STAGES, Record, Stage
+from transmixis.shot.record import STAGES, Code, RateText, Record, Stage
 
-__all__ = ["STAGES", "Record", "Stage"]
-
-SCHEMA = 1
+__all__ = ["SCHEMA", "STAGES", "Record", "Stage"]
 
 Role = Literal["hero", "clean", "background", "element", "reference", "still"]
 ROLES: tuple[Role, ...] = ("hero", "clean", "background", "element", "reference", "still")
@@ -39,7 +39,7 @@ class Plate(Record):
     chroma_halved: bool | None = None
     pixel_aspect: float | None = Field(default=None, gt=0.05, lt=20)  # width over height of a pixel
     offset: int = 0  # frames of the plate skipped before the shot's frame 1
-    rate: str | None = None
+    rate: RateText | None = None
 
 
 class Verdict(Record):
@@ -63,7 +63,7 @@ class Step(Record):
     inputs: dict[str, str] = Field(default_factory=dict)
     params: dict[str, Any] = Field(default_factory=dict)
     pins: dict[str, tuple[Pin, ...]] = Field(default_factory=dict)
-    limits: dict[str, float] = Field(default_factory=dict)
+    limits: dict[str, Annotated[float, Field(gt=0)]] = Field(default_factory=dict)
 
 
 class Cue(Record):
@@ -76,10 +76,11 @@ class Cue(Record):
 class Shot(Record):
     """A frame range of the film with its plates and its work order. Size and rate come from the hero plate at first."""
 
-    code: str
+    schema_number: int = SCHEMA
+    code: Code
     title: str = ""
     length: int = Field(ge=1, le=1_000_000)
-    rate: str = "24"
+    rate: RateText = "24"
     width: int = Field(ge=1, le=65536)
     height: int = Field(ge=1, le=65536)
     plates: tuple[Plate, ...] = ()
@@ -98,16 +99,17 @@ class Shot(Record):
     waits_for: str = ""
     agreements: tuple[Agreement, ...] = ()
 
-    @field_validator("rate")
-    @classmethod
-    def _rate_is_a_number(cls, v: str) -> str:
-        if not 0 < Fraction(v) <= 1000:
-            raise ValueError("a rate lies between 0 and 1000 frames a second")
-        return v
+    @model_validator(mode="after")
+    def _ids_are_one_each(self) -> Shot:
+        for what, ids in (("plates", [p.id for p in self.plates]), ("steps", [s.id for s in self.steps])):
+            twice = next((i for i in ids if ids.count(i) > 1), None)
+            if twice is not None:
+                raise ValueError(f"two {what} have the id '{twice[:40]}'; give one of them another")
+        return self
 
     @property
     def fps(self) -> Fraction:
-        return Fraction(self.rate)
+        return rate_of(self.rate)
 
     def step(self, step_id: str) -> Step:
         """The step with this id. Raises KeyError."""
@@ -172,12 +174,19 @@ class Production(Record):
 
     schema_number: int = SCHEMA
     name: str
-    rate: str = "24"
-    shots: tuple[str, ...] = ()
+    rate: RateText = "24"
+    shots: tuple[Code, ...] = ()
     people: tuple[Worker, ...] = ()
     scenarios: tuple[Scenario, ...] = ()
     scenario: str = ""  # the one that is worked towards; else the first
     day: Day = ""  # the day that counts as today; '' is the clock's
+
+    @model_validator(mode="after")
+    def _codes_are_one_each(self) -> Production:
+        twice = next((c for c in self.shots if self.shots.count(c) > 1), None)
+        if twice is not None:
+            raise ValueError(f"two shots have the code '{twice}'; give one of them another")
+        return self
 
 
 class Film(Record):

@@ -13,10 +13,11 @@ from transmixis.core.survey.clean_fit import WHY, CleanFit
 from transmixis.media.source import open_source
 from transmixis.shot import looks
 from transmixis.shot.contract import sample_frames
-from transmixis.shot.deliver import deliver
+from transmixis.shot.deliver import deliver, refuse_target
 from transmixis.shot.keyjob import bare_shot, reading_dict
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
+from transmixis.shot.outputs import refuse
 from transmixis.shot.render import Renderer
 from transmixis.shot.workorder import add_step
 
@@ -30,10 +31,14 @@ def open_plate(path: Path, space: str | None) -> tuple[Shot, Renderer]:
 
 
 def mend_plate(
-    path: Path, kind: str, settings: dict[str, Any], out: Path, progress: Progress, space: str | None = None, length: int = 0
-) -> dict[str, Any]:
-    """Render a plate through one mend. Settings not given are proposed by measurement."""
+    path: Path, kind: str, settings: dict[str, Any], out: Path, progress: Progress, space: str | None = None, length: int = 0,
+    *, overwrite: bool = False,
+) -> dict[str, Any]:  # fmt: skip
+    """Render a plate through one mend. Settings not given are proposed by measurement. Raises UserError before any work if
+    something would be written over."""
     shot, _ = bare_shot(path, space)
+    frames = range(1, (length or shot.length) + 1)
+    refuse_target(Renderer(shot, Material(Path.cwd())), out, frames, overwrite=overwrite)
     if length:
         shot = shot.model_copy(update={"length": length})
     shot, step = add_step(shot, kind)
@@ -42,15 +47,15 @@ def mend_plate(
     used = {**(proposal.values if proposal else {}), **settings}
     shot = shot.with_step(step.model_copy(update={"params": used}))
     renderer = Renderer(shot, Material(Path.cwd()))
-    report = deliver(renderer, f"step:{step.id}", out, range(1, shot.length + 1), progress)
-    frames = [
+    report = deliver(renderer, f"step:{step.id}", out, frames, progress, overwrite=overwrite)
+    rows = [
         {"frame": n, "readings": [reading_dict(r) for r in renderer.measure(step.id, n)]}
-        for n in range(1, shot.length + 1)
+        for n in frames
         if n not in report.failed
     ]
     return {
         "path": report.path, "made": report.made, "kept": report.kept, "failed": report.failed, "settings": used,
-        "reason": proposal.reason if proposal else "", "frames": frames,
+        "reason": proposal.reason if proposal else "", "frames": rows,
     }  # fmt: skip
 
 
@@ -75,8 +80,9 @@ def clean_fit(path: Path, clean: Path, space: str | None, progress: Progress) ->
     return looks.clean_fit(renderer, HERO, frames, clean.name, progress).fit
 
 
-def make_clean(path: Path, out: Path, space: str | None, progress: Progress) -> dict[str, Any]:
+def make_clean(path: Path, out: Path, space: str | None, progress: Progress, *, overwrite: bool = False) -> dict[str, Any]:
     """Write a clean plate made from the take, and beside it a map of how much of the time each place shows it."""
+    refuse(looks.clean_outputs(out), inputs=[path], overwrite=overwrite)
     _, renderer = open_plate(path, space)
     made = looks.clean_from_take(renderer, HERO, progress)
     shown = looks.write_clean(made, out)

@@ -21,14 +21,20 @@ class Session:
         self.material = Material(document.folder)
         self.cache = FrameCache(cache_bytes)
         keep = None if document.read_only else document.folder / "analysis"
-        self.analyses = AnalysisStore(keep)
-        self.readings = ReadingStore(keep / "readings.jsonl" if keep else None)
-        self.surveys = Surveys(keep)
+        may_write = document.may_write
+        self.analyses = AnalysisStore(keep, may_write)
+        self.readings = ReadingStore(keep / "readings.jsonl" if keep else None, may_write)
+        self.surveys = Surveys(keep, may_write)
         self._renderers: dict[str, Renderer] = {}
 
     @staticmethod
     def open(folder: Path, cache_bytes: int = DEFAULT_CACHE, *, read_only: bool = False) -> Session:
-        return Session(Document.open(folder, read_only=read_only), cache_bytes)
+        document = Document.open(folder, read_only=read_only)
+        try:
+            return Session(document, cache_bytes)
+        except BaseException:
+            document.close()  # or the lock would be kept by nobody
+            raise
 
     def renderer(self, code: str) -> Renderer:
         """A renderer for the shot as it is now; the same one as long as the shot does not change."""

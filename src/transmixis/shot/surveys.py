@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import contextlib
-import io
 import os
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -18,7 +18,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.survey.plate import PlateSurvey, survey_plate
 from transmixis.core.survey.scan import Prepared, Scan, absent, prepare, scan_frame
 from transmixis.core.types import Array
-from transmixis.shot.stored import AnalysisStore, read_arrays
+from transmixis.shot.stored import AnalysisStore, always, arrays_bytes, read_arrays
 
 if TYPE_CHECKING:
     from transmixis.shot.render import Renderer
@@ -33,26 +33,25 @@ class ScanStore(AnalysisStore):
 
     def _store(self, key: str, scan: Scan) -> Scan:  # type: ignore[override]
         path = self._path(key)
-        if path:
-            buffer = io.BytesIO()
-            np.savez(buffer, **scan)  # type: ignore[arg-type]
+        if path and self._may_write():
             part = path.with_name(f".{path.name}.{os.getpid()}.part")
             with contextlib.suppress(OSError):
-                path.parent.mkdir(parents=True, exist_ok=True)
-                part.write_bytes(buffer.getvalue())
+                path.parent.parent.mkdir(exist_ok=True)
+                path.parent.mkdir(exist_ok=True)
+                part.write_bytes(arrays_bytes(scan, key))
                 os.replace(part, path)
         return scan
 
     def _load(self, key: str) -> Scan | None:  # type: ignore[override]
         path = self._path(key)
-        return dict(read_arrays(path) or {}) or None if path else None
+        return dict(read_arrays(path, key) or {}) or None if path else None
 
 
 class Surveys:
     """Shared by all renderers of a session."""
 
-    def __init__(self, folder: Path | None) -> None:
-        self.scans = ScanStore(folder / "scans" if folder else None)
+    def __init__(self, folder: Path | None, may_write: Callable[[], bool] = always) -> None:
+        self.scans = ScanStore(folder / "scans" if folder else None, may_write)
         self._ready: OrderedDict[str, Prepared] = OrderedDict()
         self._anchors: dict[str, Anchor] = {}
         self._done: OrderedDict[str, PlateSurvey] = OrderedDict()

@@ -8,8 +8,9 @@ from transmixis.core.errors import UserError
 from transmixis.media.source import SourceInfo, open_source
 from transmixis.shot.contract import Slot
 from transmixis.shot.model import STAGES, Film, Plate, Role, Shot, Step
+from transmixis.shot.record import CODE
 from transmixis.shot.steps import KINDS, kind_of
-from transmixis.shot.store import CODE, stored_path
+from transmixis.shot.store import stored_path
 
 _ROLE_WORDS: tuple[tuple[str, Role], ...] = (
     ("clean", "clean"),

@@ -37,6 +37,8 @@ PEOPLE = ("Name", *DAYS, "Does (stages; none: all)", "Days off (2026-05-25, …)
 VERSIONS = ("Version", "Deadline", "Quality 0–1", "Days for the director to look")
 SHOTS = ("Shot", "Title", "Due (else the version's)", "Plates come in", "Waits for", "Hours, if it has no tasks")
 
+_OF_A_SHOT = ("due", "plates_due", "waits_for", "hours_estimate")
+
 
 class PeopleDialog(QDialog):
     """Three tables; what cannot be is told in a sentence and the dialog stays. `film` gives the film with what was written."""
@@ -107,8 +109,26 @@ class PeopleDialog(QDialog):
             fixed=2,
         )
 
+    def merged_into(self, now: Film) -> Film:
+        """`now`, the film as it is by then, with what a person changed here and nothing else. Raises UserError naming the line
+        that is wrong."""
+        wanted = self.film()
+        if wanted.production != self._film.production:
+            names = ("people", "scenarios", "day", "scenario")
+            changed = {
+                n: getattr(wanted.production, n)
+                for n in names
+                if getattr(wanted.production, n) != getattr(self._film.production, n)
+            }
+            now = now.model_copy(update={"production": now.production.model_copy(update=changed)})
+        before = {s.code: s for s in self._film.shots}
+        dates = {
+            s.code: {n: getattr(s, n) for n in _OF_A_SHOT if getattr(s, n) != getattr(before[s.code], n)} for s in wanted.shots
+        }
+        return now.model_copy(update={"shots": tuple(s.model_copy(update=dates.get(s.code, {})) for s in now.shots)})
+
     def film(self) -> Film:
-        """The film with what is written. Raises UserError naming the line that is wrong."""
+        """The film that was shown, with what is written. Raises UserError naming the line that is wrong."""
         people = [self._worker(r, line) for r, line in enumerate(_lines(self.people), 1) if line[0]]
         if len({p.name for p in people}) != len(people):
             raise UserError("Two people have the same name; tell them apart.")

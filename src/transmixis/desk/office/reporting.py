@@ -11,7 +11,9 @@ from transmixis.core.errors import UserError
 from transmixis.desk.engine import LOOK
 from transmixis.desk.printing import form_of, write_report
 from transmixis.desk.state import State
+from transmixis.media.files import write_atomically
 from transmixis.shot.logbook import Entry
+from transmixis.shot.outputs import refuse
 from transmixis.shot.planning.overview import overview
 from transmixis.shot.planning.picture import shot_png
 from transmixis.shot.planning.report import report
@@ -41,6 +43,7 @@ def write(state: State, kind: str, path: Path, drawing: bytes | None = None) -> 
     renderer = state.renderer() if kind == "brief" else None
 
     def make() -> None:
+        refuse([path], productions=[session.document.folder], overwrite=True)  # the dialog has asked about other files
         picture = shot_png(renderer) if renderer else drawing
         write_report(path, report(kind, film, code, known or overview(film, search=False), entries(), form_of(path), picture))
 
@@ -50,6 +53,12 @@ def write(state: State, kind: str, path: Path, drawing: bytes | None = None) -> 
     state.engine.ask(
         LOOK, make, lambda _: state.said.emit(f"Written: {path}", "note"), lambda e: state.said.emit(e, "trouble"), tag="report"
     )
+
+
+def write_file(folder: Path, path: Path, content: bytes) -> None:
+    """Write what a person chose a name for, unless it belongs to the production. Raises UserError."""
+    refuse([path], productions=[folder], overwrite=True)
+    write_atomically(path, content)
 
 
 def told(state: State, path: Path, act: Callable[[], None]) -> None:

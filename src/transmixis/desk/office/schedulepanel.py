@@ -29,7 +29,6 @@ from transmixis.media.calendar import calendar_bytes
 from transmixis.shot.planning.calendar import events_of
 from transmixis.shot.planning.moving import with_block_moved, with_help, without_moves
 from transmixis.shot.planning.timetable import words_for
-from transmixis.shot.store import write_atomically
 
 EMPTY = "Nobody works on this film yet. Add people and the hours that they have, then the work is laid into their days."
 WIDEST = 1600  # px of the schedule that a page shows
@@ -185,7 +184,7 @@ class SchedulePanel(QWidget):
 
     def take_people(self, dialog: PeopleDialog) -> None:
         """Set what the dialog holds."""
-        self._state.change_film("People and dates", lambda _: dialog.film())
+        self._state.change_film("People and dates", dialog.merged_into)
 
     def free_blocks(self) -> None:
         """Take back all dragged blocks."""
@@ -232,7 +231,11 @@ class SchedulePanel(QWidget):
             return
         film = session.document.film
         reporting.told(
-            self._state, path, lambda: write_atomically(path, calendar_bytes(events_of(film, table), film.production.name))
+            self._state,
+            path,
+            lambda: reporting.write_file(
+                session.document.folder, path, calendar_bytes(events_of(film, table), film.production.name)
+            ),
         )
 
     def ask_report(self, kind: str) -> None:

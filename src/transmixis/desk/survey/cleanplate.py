@@ -20,6 +20,7 @@ from transmixis.desk.survey.section import PlateChoice, Section, small_image
 from transmixis.desk.theme import BLUE, INK, ORANGE, VERMILION, WHITE
 from transmixis.shot.looks import Fit, clean_fit, clean_frames, clean_from_take, keep_picture, with_picture
 from transmixis.shot.render import Renderer
+from transmixis.shot.session import Session
 
 WIDE = 900
 INKS = ((INK, 0.0), (BLUE, 0.40), (ORANGE, 0.50), (VERMILION, 0.55), (WHITE, 0.55))  # by index into WHY
@@ -105,13 +106,14 @@ class CleanSection(Section):
         self.map.lay(Laid(image, size, wash=wash_of(fit.why.astype(int), INKS), legend=legend))
 
     def _make(self) -> None:
-        renderer, folder, ref = self._state.renderer(), self._state.folder, self.take.ref
-        if not renderer or not folder or not ref:
+        renderer, session, ref = self._state.renderer(), self._state.session, self.take.ref
+        if not renderer or not session or not ref:
             return
+        folder, done = session.document.folder, partial(self._take_made, session, renderer.shot.code)
         self.make.setEnabled(False)
         self.note.setText("Gathering the background from the take.")
         when_scanned(
-            self._state.engine, renderer, (ref,), partial(_made, renderer, folder, ref), self._guarded(self._take_made),
+            self._state.engine, renderer, (ref,), partial(_made, renderer, folder, ref), self._guarded(done),
             self._guarded(self._not_made), self.tag,
         )  # fmt: skip
 
@@ -119,19 +121,19 @@ class CleanSection(Section):
         self.make.setEnabled(True)
         self.note.setText(why)
 
-    def _take_made(self, made: tuple[Path, Background]) -> None:
+    def _take_made(self, session: Session, code: str, made: tuple[Path, Background]) -> None:
         path, background = made
-        shot, folder = self._state.shot, self._state.folder
-        if not shot or not folder:
-            return
+        folder = session.document.folder
         never = float(1 - background.shown.mean())
         self._asked = None
         words = f"Made from {len(background.frames)} frames; {100 * never:.1f} % of it is shown too seldom to be trusted."
-        if self._state.change(
-            "Add a clean plate made from the take", lambda: with_picture(folder, shot, path, "clean", "made clean")
+        if self._state.change_there(
+            session,
+            code,
+            "Add a clean plate made from the take",
+            lambda shot: with_picture(folder, shot, path, "clean", "made clean"),
         ):
-            if self._state.session:
-                self._state.session.document.log.add("survey", f"Clean plate made from the take. {words}", shot.code)
+            session.document.log.add("survey", f"Clean plate made from the take. {words}", code)
             self._state.said.emit(words, "note")
             self.refresh()
 

@@ -15,6 +15,7 @@ from transmixis.desk.survey.section import PlateChoice, Section, small_image
 from transmixis.desk.survey.strip import Strip, Tile
 from transmixis.shot.looks import Freezes, freezes, keep_picture, with_picture
 from transmixis.shot.render import Renderer
+from transmixis.shot.session import Session
 
 ACROSS, TILE_WIDTH, WIDE = 5, 240, 720
 PARTS = {"sharp": "sharp", "still": "near rest", "apart": "stands out", "whole": "in the frame"}
@@ -121,20 +122,20 @@ class FreezeSection(Section):
             self.add_cue(pick.frame, "freeze", f"Frame {pick.frame} chosen to freeze: {pick.words}.")
 
     def _still(self) -> None:
-        pick, renderer, folder = self.pick(), self._state.renderer(), self._state.folder
-        if not pick or not renderer or not folder:
+        pick, renderer, session = self.pick(), self._state.renderer(), self._state.session
+        if not pick or not renderer or not session:
             return
-        self.look(partial(_write_still, renderer, folder, self.plate.ref, pick.frame), partial(self._written, pick))
+        folder = session.document.folder
+        self.look(
+            partial(_write_still, renderer, folder, self.plate.ref, pick.frame),
+            partial(self._written, session, renderer.shot.code, pick),
+        )
 
-    def _written(self, pick: Pick, path: Path) -> None:
-        shot, folder = self._state.shot, self._state.folder
-        if not shot or not folder:
-            return
-        name = f"still of frame {pick.frame}"
-        if self._state.change(f"Add {name}", lambda: with_picture(folder, shot, path, "still", name)):
-            if self._state.session:
-                self._state.session.document.log.add("survey", f"Frame {pick.frame} frozen: {pick.words}.", shot.code)
-            self._state.said.emit(f"'{name}' is a plate of {shot.code} now: {path.name}.", "note")
+    def _written(self, session: Session, code: str, pick: Pick, path: Path) -> None:
+        name, folder = f"still of frame {pick.frame}", session.document.folder
+        if self._state.change_there(session, code, f"Add {name}", lambda shot: with_picture(folder, shot, path, "still", name)):
+            session.document.log.add("survey", f"Frame {pick.frame} frozen: {pick.words}.", code)
+            self._state.said.emit(f"'{name}' is a plate of {code} now: {path.name}.", "note")
 
 
 def _pictures(r: Renderer, ref: str) -> tuple[Freezes, list[QImage]]:
