@@ -3,7 +3,10 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: setup system demo test bench bench-key screenshots check lock clean
+# tests of everything below the window: they run without Qt
+BELOW := tests/core tests/media tests/shot tests/robust tests/realdata tests/test_dependencies.py
+
+.PHONY: setup system demo test fuzz bench bench-key screenshots check lock clean
 
 setup: $(VENV)/ready ## the environment only
 
@@ -28,8 +31,12 @@ test: system setup ## set up, then all checks and tests
 	$(BIN)/ruff format --check src tests bench tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/python -m pytest -n 2 -m "not alone"
+	TRANSMIXIS_NO_QT=1 $(BIN)/python -m pytest -n 2 -p no:pytest-qt -p no:xvfb -W ignore::pytest.PytestConfigWarning $(BELOW)
+	$(BIN)/python -m pytest -n 2 -m "not alone" tests/desk tests/test_cli.py tests/test_dependencies.py
 	$(BIN)/python -m pytest -m alone
+
+fuzz: system setup ## thousands of damaged documents, media and command lines, races and kills (about an hour)
+	TRANSMIXIS_FUZZ=3000 TRANSMIXIS_RACES=300 TRANSMIXIS_KILLS=200 $(BIN)/python -m pytest tests/robust --timeout 3600
 
 bench: setup ## speed, as ratios against plain library calls
 	$(BIN)/python bench/speed.py

@@ -8,6 +8,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import json
 import shutil
+import sys
 from pathlib import Path
 
 import keyplates as kp
@@ -21,6 +22,21 @@ from transmixis.shot.session import Session
 
 settings.register_profile("untimed", deadline=None)  # speed is measured as a ratio (make bench), never by a test's clock
 settings.load_profile("untimed")
+
+NO_QT = os.environ.get("TRANSMIXIS_NO_QT") == "1"  # everything below the window is tested as if Qt were not installed
+
+
+class _KeptOut:
+    """An import hook that says of Qt that it is not there."""
+
+    @staticmethod
+    def find_spec(name: str, path: object = None, target: object = None) -> None:
+        if name.split(".")[0] == "PyQt6":
+            raise ModuleNotFoundError(f"{name} is kept out of this run")
+
+
+if NO_QT:
+    sys.meta_path.insert(0, _KeptOut)  # type: ignore[arg-type]
 
 ROOT = Path(__file__).resolve().parents[1]
 DEMO = ROOT / "demo" / "kite_post"

@@ -219,7 +219,7 @@ def test_finished_frames_are_not_made_again_unless_changed(tiny_plates: Path, tm
     assert deliver(renderer_for(tiny_plates), "step:place", target, range(1, 7), Progress()).kept == 6
     frame_path(target, 2).write_bytes(b"damaged")
     frame_path(target, 5).unlink()
-    with pytest.raises(Standing, match="T010.0002.exr"):  # not ours any more, as far as can be told
+    with pytest.raises(Standing, match=r"T010\.0002\.exr"):  # not ours any more, as far as can be told
         deliver(renderer_for(tiny_plates), "step:place", target, range(1, 7), Progress())
     again = deliver(renderer_for(tiny_plates), "step:place", target, range(1, 7), Progress(), overwrite=True)
     assert (again.made, again.kept) == (2, 4)

@@ -217,7 +217,7 @@ def key(
     shrink: Annotated[float | None, typer.Option(help="Edge shrink, px.")] = None,
     soften: Annotated[float | None, typer.Option(help="Edge soften, px.")] = None,
     spill: Annotated[float | None, typer.Option(help="Spill removal, 0..1.")] = None,
-    cache: Annotated[int, typer.Option(help="Frame cache, MB.")] = 1024,
+    cache: Annotated[int, typer.Option(min=16, max=1 << 20, help="Frame cache, MB.")] = 1024,
     overwrite: Overwrite = False,
     as_json: Json = False,
     strict: Strict = False,
@@ -255,7 +255,7 @@ def render(
     frames: Annotated[str, typer.Option("--range", help="First and last frame, e.g. 10-48.")] = "",
     step: Annotated[str, typer.Option(help="Which step to render; else the shot's output.")] = "",
     resume: Annotated[bool, typer.Option("--resume/--afresh", help="Keep finished frames of a cut-off render.")] = True,
-    cache: Annotated[int, typer.Option(help="Frame cache, MB.")] = 1024,
+    cache: Annotated[int, typer.Option(min=16, max=1 << 20, help="Frame cache, MB.")] = 1024,
     overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:

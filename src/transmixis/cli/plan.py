@@ -33,7 +33,10 @@ LISTS = {"tricks", "colours"}  # inputs that take several words, parted by semic
 @app.command()
 def plan(
     question: Annotated[str, typer.Argument(help=f"One of {', '.join(QUESTIONS)}, schedule.")],
-    values: Annotated[list[str] | None, typer.Argument(help="Inputs as name=value; without any, the inputs are listed.")] = None,
+    values: Annotated[
+        list[str] | None,
+        typer.Argument(help="Inputs as name=value, several words parted by semicolons; without any, the inputs are listed."),
+    ] = None,
     project: Annotated[Path | None, typer.Option(help="A production, whose shot's own inputs are taken first.")] = None,
     code: Annotated[str, typer.Option("--shot", help="The shot's code.")] = "",
     width: Annotated[int, typer.Option(help="Width of the frame in px, without a production.")] = 1920,

@@ -10,6 +10,7 @@ import typer
 
 from transmixis.cli.common import Json, Overwrite, app, show, with_bar
 from transmixis.core.errors import UserError
+from transmixis.media.files import said
 from transmixis.media.sequence import MOST_FRAMES
 from transmixis.shot.platejobs import freeze_picks, join_picks, make_clean, mend_plate
 
@@ -42,11 +43,19 @@ def _given(**values: Any) -> dict[str, Any]:
 
 
 def _point(text: str) -> tuple[float, float]:
-    try:
-        x, y = (float(v) for v in text.split(","))
-    except ValueError:
-        raise UserError(f"'{text}' is not a point; write it like 412.5,230.") from None
+    x, y = _numbers(text, 2, "a point; write it like 412.5,230")
     return x, y
+
+
+def _numbers(text: str, count: int, words: str) -> list[float]:
+    """Numbers parted by commas. Raises UserError, also for what is no number that can be worked with."""
+    try:
+        values = [float(v) for v in text.split(",")]
+    except ValueError:
+        values = []
+    if len(values) != count or not all(abs(v) < 1e6 for v in values):  # NaN is not smaller
+        raise UserError(f"'{said(text)[:60]}' is not {words}.")
+    return values
 
 
 @app.command()
@@ -110,10 +119,9 @@ def dust(
     """Take dust on the sensor out."""
     spots = []
     for text in spot or []:
-        try:
-            x, y, r = (float(v) for v in text.split(","))
-        except ValueError:
-            raise UserError(f"'{text}' is not a spot; write it like 412,230,8.") from None
+        x, y, r = _numbers(text, 3, "a spot; write it like 412,230,8")
+        if r <= 0:
+            raise UserError(f"'{text}' is not a spot: its radius is nothing; write it like 412,230,8.")
         spots.append((x, y, r))
     settings = {"by_hand": spots, "strength": 1.0, "how": "fill from around" if fill else "put the light back"}
     _mended(with_bar(lambda p: mend_plate(plate, "dust", settings, to, p, space, overwrite=overwrite)), as_json)
@@ -157,7 +165,7 @@ def cleanplate(
 @app.command()
 def bestframe(
     plate: Plate,
-    most: Annotated[int, typer.Option(help="How many to name.")] = 5,
+    most: Annotated[int, typer.Option(min=1, max=1000, help="How many to name.")] = 5,
     space: Space = None,
     as_json: Json = False,
 ) -> None:
@@ -170,7 +178,7 @@ def bestframe(
 def join(
     first: Annotated[Path, typer.Argument(help="The take that comes first.")],
     second: Annotated[Path, typer.Argument(help="The take that goes on.")],
-    most: Annotated[int, typer.Option(help="How many pairs to name.")] = 5,
+    most: Annotated[int, typer.Option(min=1, max=1000, help="How many pairs to name.")] = 5,
     space: Space = None,
     as_json: Json = False,
 ) -> None:

@@ -151,6 +151,13 @@ class StepSheet(QWidget):
             self._controls.addWidget(button)
         for slot in kind.slots:
             self._add_input(slot)
+        step = self._state.step
+        strange = sorted(set(step.params) - set(kind.Params.model_fields)) if step and kind.known else []
+        if strange:
+            note = QLabel(f"Unknown here, kept and passed by: {', '.join(strange)[:80]}")
+            note.setObjectName("note")
+            note.setWordWrap(True)
+            self._controls.addWidget(note)
         self._controls.addStretch(1)
 
     def _add_ruler(self, name: str, f: dict) -> None:

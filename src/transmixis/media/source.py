@@ -11,6 +11,7 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.matte.chroma import chroma_is_halved, restore_chroma
 from transmixis.core.types import Array
+from transmixis.media.colour import SPACES
 from transmixis.media.files import said, why
 from transmixis.media.movie import MovieReader, movie_info
 from transmixis.media.sequence import SequenceFiles, find_sequence, is_movie, is_picture
@@ -47,7 +48,9 @@ class Source:
         self._files, self._movie = files, movie
 
     def with_settings(self, *, space: str | None = None, chroma_halved: bool | None = None) -> Source:
-        """The same material read in another colour space, or with its chroma taken as full or half size."""
+        """The same material read in another colour space, or with its chroma taken as full or half size. Raises UserError."""
+        if space is not None and space not in SPACES:
+            raise UserError(f"'{said(space)[:60]}' is no colour space; use one of {', '.join(SPACES)}.")
         info = replace(
             self.info,
             space=space or self.info.space,
@@ -90,6 +93,13 @@ class Source:
 def open_source(path: Path | str) -> Source:
     """Open a sequence, a still or a movie. Raises UserError with one clear sentence."""
     path = Path(path)
+    try:
+        return _open(path)
+    except (OSError, ValueError) as e:
+        raise UserError(f"'{said(path)}' cannot be looked at ({why(e)}); check the name and the folder's rights.") from e
+
+
+def _open(path: Path) -> Source:
     if is_movie(path) and not path.is_dir():
         return _open_movie(path)
     if path.suffix and not path.is_dir() and not is_picture(path):
@@ -97,10 +107,7 @@ def open_source(path: Path | str) -> Source:
             f"'{said(path.name)}' is neither a picture nor a movie that can be read; use PNG, TIFF, JPEG, EXR, DPX, MOV or MP4."
         )
     if path.is_dir():
-        try:
-            inside = sorted(path.iterdir())
-        except OSError as e:
-            raise UserError(f"The folder '{said(path)}' cannot be looked at ({why(e)}); check its rights.") from e
+        inside = sorted(path.iterdir())
         movies = [p for p in inside if is_movie(p)]
         if movies and not any(is_picture(p) for p in inside):
             return _open_movie(movies[0])

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, ClassVar, Literal, Protocol
+from typing import Any, ClassVar, Literal, Protocol, TypeVar
 
 from pydantic import BaseModel
 
+from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.survey.plate import PlateSurvey
@@ -18,6 +19,7 @@ from transmixis.shot.model import Shot, Stage
 
 ProductKind = Literal["picture", "matte", "readings"]
 Analysis = Mapping[str, Array]
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -103,6 +105,7 @@ class StepKind(ABC):
     Params: ClassVar[type[BaseModel]]
     analyses: ClassVar[bool] = False
     analysis_params: ClassVar[tuple[str, ...]] = ()  # the parameters that the analysis depends on
+    known: ClassVar[bool] = True  # False: stands in for a kind of a newer program
     mends: ClassVar[bool] = False  # stands between a plate and the steps that use it
     surveys: ClassVar[bool] = False  # its readings come from the survey of its first input (see SurveyKind)
     other_frames: ClassVar[bool] = False  # its product may show any frame of its inputs, not just the one asked for
@@ -144,6 +147,23 @@ class SurveyKind(StepKind):
     @abstractmethod
     def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
         """What can be said of a frame before the others have been looked at."""
+
+
+def sampled(length: int, most: int, read: Callable[[int], T], progress: Progress, words: str) -> dict[int, T]:
+    """What `read` gives for frames spread over the shot. A frame that cannot be read is passed over; raises UserError, with the
+    first one's reason, only if none can."""
+    out: dict[int, T] = {}
+    first: UserError | None = None
+    names = sample_frames(length, most)
+    for i, n in enumerate(names):
+        progress.at(i, len(names), words)
+        try:
+            out[n] = read(n)
+        except UserError as e:
+            first = first or e
+    if not out and first is not None:
+        raise first
+    return out
 
 
 def sample_frames(length: int, most: int) -> list[int]:

@@ -23,7 +23,7 @@ from transmixis.core.types import Array, Rgb
 from transmixis.media.files import make_folder
 from transmixis.media.source import SourceInfo
 from transmixis.media.still import write_still
-from transmixis.shot.contract import sample_frames
+from transmixis.shot.contract import sample_frames, sampled
 from transmixis.shot.model import Role, Shot
 from transmixis.shot.render import Renderer, split_ref
 from transmixis.shot.steps.conform import RATE_OFF, SQUARE
@@ -126,7 +126,8 @@ def clean_fit(r: Renderer, ref: str, clean: list[Rgb], name: str, progress: Prog
 
 def clean_frames(r: Renderer, ref: str) -> list[Rgb]:
     """A few frames of a clean plate of the shot."""
-    return [_picture(r, ref, n) for n in sample_frames(max(1, r.surveys.frames(r, ref)), CLEAN_FRAMES)]
+    count = max(1, r.surveys.frames(r, ref))
+    return list(sampled(count, CLEAN_FRAMES, lambda n: _picture(r, ref, n), Progress(), "looking at the clean plate").values())
 
 
 def clean_from_take(r: Renderer, ref: str, progress: Progress) -> Background:

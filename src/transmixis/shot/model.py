@@ -19,6 +19,9 @@ ROLES: tuple[Role, ...] = ("hero", "clean", "background", "element", "reference"
 Easing = Literal["hold", "linear", "smooth", "bezier"]
 
 
+MOST_PARTS = 500  # plates or steps of one shot; a heavy shot has 30 to 50 layers (common practice)
+
+
 class Pin(Record):
     """A value that a person set at a frame. `handles` are the two points of a cubic-bezier to the next pin."""
 
@@ -83,8 +86,8 @@ class Shot(Record):
     rate: RateText = "24"
     width: int = Field(ge=1, le=65536)
     height: int = Field(ge=1, le=65536)
-    plates: tuple[Plate, ...] = ()
-    steps: tuple[Step, ...] = ()
+    plates: tuple[Plate, ...] = Field(default=(), max_length=MOST_PARTS)
+    steps: tuple[Step, ...] = Field(default=(), max_length=MOST_PARTS)
     cues: tuple[Cue, ...] = ()
     verdicts: tuple[Verdict, ...] = ()
     hours_estimate: float = Field(default=8.0, ge=0)

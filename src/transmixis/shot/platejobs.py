@@ -12,7 +12,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.survey.clean_fit import WHY, CleanFit
 from transmixis.media.source import open_source
 from transmixis.shot import looks
-from transmixis.shot.contract import sample_frames
+from transmixis.shot.contract import sampled
 from transmixis.shot.deliver import deliver, refuse_target
 from transmixis.shot.keyjob import bare_shot, reading_dict
 from transmixis.shot.material import Material
@@ -76,7 +76,7 @@ def clean_fit(path: Path, clean: Path, space: str | None, progress: Progress) ->
     _, renderer = open_plate(path, space)
     source = open_source(clean)
     source = source.with_settings(space=space) if space else source
-    frames = [source.read(n) for n in sample_frames(source.info.count, looks.CLEAN_FRAMES)]
+    frames = list(sampled(source.info.count, looks.CLEAN_FRAMES, source.read, progress, "looking at the clean plate").values())
     return looks.clean_fit(renderer, HERO, frames, clean.name, progress).fit
 
 

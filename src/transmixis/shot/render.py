@@ -136,13 +136,16 @@ class Renderer:
             plate = self._plate(name)
             return Product(picture=self.material.source(plate).read(self.material.frame_in(plate, frame)))
         step = self._step(name)
-        if not step.on:
+        if not step.on or not kind_of(step.kind).known:
             return self._passed(step, frame)
         return kind_of(step.kind).compute(StepInputs(self, step), self._params(step, frame), frame)
 
     def _passed(self, step: Step, frame: int) -> Product:
-        """A step that is switched off lets its first input through."""
+        """A step that is switched off, or of an unknown kind, lets its first input through."""
         kind = kind_of(step.kind)
+        if not kind.known:
+            first = next(iter(step.inputs.values()), "")
+            return self.product(first, frame) if first else Product()
         if kind.product == "matte":
             return Product(matte=np.ones((self.shot.height, self.shot.width), np.float32))
         for slot in kind.slots:
@@ -158,6 +161,8 @@ class Renderer:
         if not step.on:
             return []
         kind = kind_of(step.kind)
+        if not kind.known:
+            return kind.read(None, None, Product(), frame)  # type: ignore[arg-type]
         if isinstance(kind, SurveyKind):
             return [self._with_limit(step, r) for r in self._measure_survey(step, kind, frame)]
         try:
@@ -207,6 +212,8 @@ class Renderer:
         if not step.on:
             return []
         kind = kind_of(step.kind)
+        if not kind.known:
+            return kind.read(None, None, Product(), frame)  # type: ignore[arg-type]
         try:
             if isinstance(kind, SurveyKind):
                 known = self.readings.get(self._survey_key(step, kind, frame))
@@ -265,6 +272,8 @@ class Renderer:
 
     def _live_inputs(self, step: Step) -> dict[str, str]:
         """The inputs that are connected. Raises UserError for a needed one that is not."""
+        if not kind_of(step.kind).known:
+            return {k: v for k, v in step.inputs.items() if v}
         out = {}
         for slot in kind_of(step.kind).slots:
             if step.inputs.get(slot.name):
@@ -275,7 +284,9 @@ class Renderer:
 
     def _params(self, step: Step, frame: int) -> BaseModel:
         try:
-            return kind_of(step.kind).Params.model_validate(params_at(step, frame))
+            model = kind_of(step.kind).Params
+            # what a newer program has added is kept in the file, and passed by here
+            return model.model_validate({k: v for k, v in params_at(step, frame).items() if k in model.model_fields})
         except ValidationError as e:
             first = e.errors()[0]
             raise UserError(f"Step '{step.name}': {'.'.join(map(str, first['loc']))} {first['msg'].lower()}; set it anew.") from e

@@ -17,7 +17,6 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from pydantic import ValidationError
-from pydantic_core import PydanticSerializationError
 
 from transmixis.core.errors import UserError
 from transmixis.media.files import said, write_atomically, writing
@@ -57,7 +56,7 @@ def bytes_of(record: Record, name: str) -> bytes:
         again = type(record).model_validate(json.loads(content))
     except ValidationError as e:
         raise UserError(f"{name} cannot be kept so: {words_of(e)}; nothing was changed.") from e
-    except (ValueError, TypeError, RecursionError, PydanticSerializationError) as e:
+    except (ValueError, TypeError, RecursionError) as e:
         why = str(e).encode("utf-8", "replace").decode()[:160]
         raise UserError(f"{name} cannot be kept so: {why}; nothing was changed.") from e
     if again != record and again.model_dump(mode="json") != record.model_dump(mode="json", warnings=False):

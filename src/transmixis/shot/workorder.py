@@ -9,7 +9,7 @@ from transmixis.media.source import SourceInfo, open_source
 from transmixis.shot.contract import Slot
 from transmixis.shot.model import STAGES, Film, Plate, Role, Shot, Step
 from transmixis.shot.record import CODE
-from transmixis.shot.steps import KINDS, kind_of
+from transmixis.shot.steps import KINDS, kind_of, known_kind
 from transmixis.shot.store import stored_path
 
 _ROLE_WORDS: tuple[tuple[str, Role], ...] = (
@@ -77,7 +77,7 @@ def add_step(
 
     `plate`: the plate ('plate:ID') that a mend or survey is for; else the hero.
     """
-    kind = kind_of(kind_name)
+    kind = known_kind(kind_name)
     step_id = unique_id(kind_name, {s.id for s in shot.steps})
     step_name = name or unique_id(kind.title, {s.name for s in shot.steps})
     connected = dict(inputs or {})

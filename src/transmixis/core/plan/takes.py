@@ -50,6 +50,18 @@ CARD = Take(
 )
 DISTANCE = Take("distance, height and tilt of the camera, lens", "the second picture must be filmed from the same place", True)
 LOCKED = Take("tripod weighted, nothing touched between takes", "two halves of a picture must fit to a third of a pixel")
+FIXED = Take("exposure, focus and white fixed by hand", "automatics change between the takes, and flicker within them", True)
+SHADOWS = Take(
+    "references of everything that casts or takes a shadow, in its own light", "what is added must throw and take them too", True
+)
+REPEATED = Take(
+    "a move that a motor repeats, or patches that are tracked by hand", "two hand-held takes never show the same background", True
+)
+DEPTH = Take(
+    "markers at several depths, not on one plane, one distance measured",
+    "a camera cannot be solved from a flat set of points",
+    True,
+)
 ROPES = "Ropes, harness and anything that lifts a person: only with a licensed rigger, after local rules; never as a favour."
 FIRE = "Fire, charges, sparks: only licensed people, with the fire service told and local rules kept. Add flames later instead."
 HEIGHT = "Work at heights needs a trained person, a barrier and somebody below who keeps people away."
@@ -73,7 +85,7 @@ TRICKS: dict[str, Trick] = {
                 Take("subject before a screen, with room around hands and hair", "the key needs bare screen all round"),
                 Take("the screen alone, same light", "the key then knows the screen at every pixel", True),
                 Take("the background, from the same distance, height and tilt", "or the ground will not agree"),
-                DISTANCE, CARD,
+                DISTANCE, SHADOWS, CARD,
             ),
             ("director",), ("screen_key", "match", "place", "edges"), (HEAT, ELECTRIC),
         ),
@@ -81,6 +93,7 @@ TRICKS: dict[str, Trick] = {
             "float or throw an object",
             (
                 Take("action with the object held or on a rod from the side that is hidden best", "hands and eyes act on something real"),
+                SHADOWS,
                 Take("the object alone before a screen, turned as it will fly", "if the held one cannot be cleaned"),
                 Take("the landing by itself", "contact and dust are real first", True), CLEAN,
             ),
@@ -104,6 +117,7 @@ TRICKS: dict[str, Trick] = {
             (
                 Take("the moment at 60 pictures a second or more", "one sharp frame must be found; at 30 there is seldom one", True),
                 CLEAN, Take("camera far back with a longer lens", "a cut-out moved across the frame must not change its look"),
+                SHADOWS,
             ),
             ("director",), ("garbage_matte", "place"), (HEIGHT, AIR),
         ),
@@ -127,6 +141,7 @@ TRICKS: dict[str, Trick] = {
             "put a picture on a screen or visor",
             (
                 Take("four small marks at the corners, or the screen at a plain grey", "the picture must stick to it"),
+                Take("a grid of lines on it, if it is curved", "how it bends is read off the grid", True),
                 Take("the screen switched off", "reflections are kept from it", True), DISTANCE,
             ),
             ("director",), ("place", "match"), (),
@@ -142,7 +157,7 @@ TRICKS: dict[str, Trick] = {
         Trick(
             "extend the set",
             (
-                DISTANCE, Take("markers at several depths if the camera moves", "the camera is solved from them", True),
+                DISTANCE, SHADOWS,
                 Take("lens chart or straight lines across the frame", "the lens bends what is straight", True), CARD,
             ),
             ("director", "post supervisor"), ("place", "match"), (HEIGHT,),
@@ -150,7 +165,7 @@ TRICKS: dict[str, Trick] = {
         Trick(
             "time lapse",
             (
-                LOCKED, Take("exposure, focus and white fixed by hand", "automatics flicker", True),
+                LOCKED,
                 Take("power and cards for the whole time", "a gap cannot be mended"),
             ),
             (), ("even_out", "conform"), (ALONE, HEIGHT),
@@ -180,14 +195,14 @@ TRICKS: dict[str, Trick] = {
 }  # fmt: skip
 
 _BY_CAMERA: dict[str, tuple[tuple[Take, ...], tuple[str, ...]]] = {
-    "locked off": ((LOCKED,), ()),
+    "locked off": ((LOCKED, FIXED), ()),
     "pan or tilt": (
         (Take("the pan about the lens's entrance pupil, the clean plate panned alike", "near and far then do not shift"),), ("steadiness",),
     ),
     "moving": (
         (
             Take("a motor-driven move that repeats, or no clean plate but tracked patches", "a clean plate by hand never fits"),
-            Take("points at several depths, one distance measured", "the camera can be solved, and to scale", True),
+            DEPTH,
         ), ("steadiness",),
     ),
     "hand-held": (
@@ -203,6 +218,10 @@ def take_list(tricks: tuple[str, ...], camera: str = "locked off") -> TakeList:
     """Everything that some tricks ask for together. Raises KeyError for one that is not in TRICKS."""
     chosen = [TRICKS[t] for t in tricks]
     more, steps = _BY_CAMERA[camera]
+    if camera == "hand-held" and "duplicate a performer" in tricks:
+        more = (*more, REPEATED)
+    if camera == "hand-held" and "extend the set" in tricks:
+        more = (*more, DEPTH)
     takes = [t for trick in chosen for t in trick.takes if camera == "locked off" or t is not LOCKED] + list(
         more if chosen else ()
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from transmixis.core.errors import UserError
 from transmixis.core.plan.takes import CAMERAS, TRICKS, take_list
 from transmixis.shot.model import Shot
 from transmixis.shot.planning.contract import Answer, Entry, Question
@@ -25,7 +26,10 @@ class TakesQuestion(Question):
         return bool(shot.plan.get(self.kind, {}).get("tricks"))
 
     def answer(self, params: Any, shot: Shot) -> Answer:
-        tricks = tuple(t for t in params.tricks if t in TRICKS)
+        strange = [t for t in params.tricks if t not in TRICKS]
+        if strange:
+            raise UserError(f"'{strange[0][:60]}' is no trick; use {'; '.join(TRICKS)} (several are parted by semicolons).")
+        tricks = params.tricks
         if not tricks:
             return Answer("Not answered: choose what happens in the shot.")
         found = take_list(tricks, params.camera)

@@ -19,6 +19,7 @@ from transmixis.shot.steps.steadiness import Steadiness
 from transmixis.shot.steps.steady import Steady
 from transmixis.shot.steps.survey import Survey
 from transmixis.shot.steps.timing import Timing
+from transmixis.shot.steps.unknown import Unknown
 
 KINDS: dict[str, StepKind] = {
     k.kind: k
@@ -43,7 +44,12 @@ KINDS: dict[str, StepKind] = {
 
 
 def kind_of(name: str) -> StepKind:
+    """The step kind of this name; one that this version does not know is stood in for, so that a newer program's file opens."""
+    return KINDS.get(name) or Unknown(name)
+
+
+def known_kind(name: str) -> StepKind:
     """The step kind of this name. Raises UserError for one that this version does not know."""
     if name not in KINDS:
-        raise UserError(f"This Transmixis knows no step '{name}'; open the production with a newer one, or take the step out.")
+        raise UserError(f"This Transmixis knows no step '{name}'; use one of {', '.join(KINDS)}.")
     return KINDS[name]

@@ -13,7 +13,7 @@ from transmixis.core.matte.shape import fill_shape, hull_around
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
-from transmixis.shot.contract import Inputs, Product, Proposal, Slot, StepKind, sample_frames
+from transmixis.shot.contract import Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.steps.params import Params, hidden, number
 
 CUT_LIMIT = 1.0  # % of the shape's border that runs over something
@@ -59,11 +59,8 @@ class GarbageMatte(StepKind):
         return [Reading("cut", 100 * float(off.mean()), "%", CUT_LIMIT)]
 
     def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
-        names = sample_frames(inputs.shot.length, 6)
-        frames: list[Array] = []
-        for i, n in enumerate(names):
-            progress.at(i, len(names), "looking for the subject")
-            frames.append(inputs.picture("plate", n)[..., :3])
+        found = sampled(inputs.shot.length, 6, lambda n: inputs.picture("plate", n)[..., :3], progress, "looking for the subject")
+        frames, names = list(found.values()), list(found)
         model = learn_shot(frames)
         if not isinstance(model, KeyModel):
             raise UserError(f"No subject to draw around: {model.reason}; draw the shape by hand.")

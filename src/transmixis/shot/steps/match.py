@@ -11,7 +11,7 @@ from transmixis.core.build.over import with_alpha
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
-from transmixis.shot.contract import Effect, Inputs, Product, Proposal, Slot, StepKind, sample_frames
+from transmixis.shot.contract import Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.steps.params import Params, hidden, number
 
 # name: (limit, unit); docs/limits.md says why
@@ -58,14 +58,13 @@ class Match(StepKind):
         return [_reading(name, found[name]) for name in LIMITS]
 
     def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
-        names = sample_frames(inputs.shot.length, 4)
-        subjects, plates = [], []
-        for i, n in enumerate(names):
-            progress.at(i, len(names), "measuring both looks")
-            a, b = _look(with_alpha(inputs.picture("subject", n))), _plate_look(inputs.picture("plate", n))
-            if a and b:
-                subjects.append(a)
-                plates.append(b)
+        def looks(n: int) -> tuple[Look | None, Look | None]:
+            return _look(with_alpha(inputs.picture("subject", n))), _plate_look(inputs.picture("plate", n))
+
+        found = sampled(inputs.shot.length, 4, looks, progress, "measuring both looks")
+        names = list(found)
+        subjects = [a for a, b in found.values() if a and b]
+        plates = [b for a, b in found.values() if a and b]
         if not subjects:
             return None
         subject, plate = _mean(subjects), _mean(plates)

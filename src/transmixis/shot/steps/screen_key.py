@@ -19,7 +19,7 @@ from transmixis.core.motion.camera import grey_of, measure_shift
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array, Mask, Matte
-from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind, sample_frames
+from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.steps.learning import model_from_arrays, model_to_arrays
 from transmixis.shot.steps.params import Params, choice, number
 
@@ -79,14 +79,8 @@ class ScreenKey(StepKind):
     frames_back = 1
 
     def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
-        frames, names = [], sample_frames(inputs.shot.length, LEARN_FROM)
-        for i, n in enumerate(names):
-            progress.at(i, len(names) + 4, "learning the screen")
-            try:
-                frames.append(inputs.picture("plate", n)[..., :3])
-            except UserError:
-                continue  # a broken frame teaches nothing
-        progress.at(len(names), len(names) + 4, "learning the screen")
+        words, n = "learning the screen", inputs.shot.length
+        frames = list(sampled(n, LEARN_FROM, lambda k: inputs.picture("plate", k)[..., :3], progress, words).values())
         clean, note = _usable_clean(inputs, frames)
         kind = None if params.screen == "auto" else params.screen
         model = learn_shot(
@@ -129,11 +123,9 @@ class ScreenKey(StepKind):
         return out
 
     def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
-        names = sample_frames(inputs.shot.length, PROPOSE_FROM)
-        results = []
-        for i, n in enumerate(names):
-            progress.at(i, len(names), "measuring for a proposal")
-            results.append(self.compute(inputs, params, n).work[0])
+        words, n = "measuring for a proposal", inputs.shot.length
+        found = sampled(n, PROPOSE_FROM, lambda k: self.compute(inputs, params, k).work[0], progress, words)
+        results, names = list(found.values()), list(found)
         _, screen, _ = populations(results)
         raw = [edge_adjust(r.raw, params.shrink, 0) for r in results]
         pits = np.concatenate([a[inside_and_pits(a)[1]] for a in raw])
