@@ -262,7 +262,8 @@ def test_one_damaged_frame_ends_no_job_of_many(tmp_path: Path) -> None:
 # -- command lines
 
 
-def test_odd_command_lines_end_in_one_sentence(small_film: Path, tmp_path: Path) -> None:
+def test_odd_command_lines_end_in_one_sentence(small_film: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
     rng = random.Random(3)
     folder = tmp_path / "film"
     shutil.copytree(small_film, folder)

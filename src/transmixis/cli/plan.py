@@ -11,7 +11,8 @@ import typer
 
 from transmixis.cli.common import Json, Overwrite, app, show
 from transmixis.core.errors import UserError
-from transmixis.media.files import write_atomically
+from transmixis.core.plan.takes import TRICKS
+from transmixis.media.files import said, write_atomically
 from transmixis.media.source import open_source
 from transmixis.shot.document import Document
 from transmixis.shot.keyjob import reading_dict
@@ -164,6 +165,9 @@ def _given(question: Question, values: list[str]) -> dict[str, Any]:
             names = ", ".join(question.Params.model_fields)
             raise UserError(f"'{text}' is no input of '{question.kind}'; write name=value with one of {names}.")
         out[name] = tuple(v.strip() for v in value.split(";") if v.strip()) if name in LISTS else value
+    strange = [t for t in out.get("tricks", ()) if t not in TRICKS]
+    if strange:
+        raise UserError(f"'{said(strange[0])[:60]}' is no trick; use {'; '.join(TRICKS)} (several are parted by semicolons).")
     return out
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from transmixis.core.errors import UserError
 from transmixis.core.plan.takes import CAMERAS, TRICKS, take_list
 from transmixis.shot.model import Shot
 from transmixis.shot.planning.contract import Answer, Entry, Question
@@ -27,16 +26,15 @@ class TakesQuestion(Question):
 
     def answer(self, params: Any, shot: Shot) -> Answer:
         strange = [t for t in params.tricks if t not in TRICKS]
-        if strange:
-            raise UserError(f"'{strange[0][:60]}' is no trick; use {'; '.join(TRICKS)} (several are parted by semicolons).")
-        tricks = params.tricks
+        tricks = tuple(t for t in params.tricks if t in TRICKS)
+        left = f" Not known and left out: {', '.join(strange)[:80]}." if strange else ""
         if not tricks:
-            return Answer("Not answered: choose what happens in the shot.")
+            return Answer(f"Not answered: choose what happens in the shot.{left}")
         found = take_list(tricks, params.camera)
         steps = [kind_of(s).title for s in found.steps if s in KINDS]
         forgotten = sum(t.forgotten for t in found.takes)
         return Answer(
-            f"{len(found.takes)} things to film or note, {forgotten} of them often forgotten.",
+            f"{len(found.takes)} things to film or note, {forgotten} of them often forgotten.{left}",
             rows=(
                 ("must agree", ", ".join(found.agree) or "nobody but you"),
                 ("steps", ", ".join(steps) or "none yet"),
