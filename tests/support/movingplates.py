@@ -5,6 +5,8 @@ The picture is moved by spline interpolation of the fourth order, since the usua
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 from scipy import ndimage
@@ -75,5 +77,5 @@ def scans_of(frames: list[np.ndarray]) -> list[Scan]:
         ready = prepare(f)
         out.append(scan_frame(ready, before, anchor))
         before = ready
-        anchor = anchor or anchor_of(ready.grey)
+        anchor = anchor or replace(anchor_of(ready.grey), backdrop=ready.backdrop)
     return out

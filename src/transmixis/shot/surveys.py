@@ -7,6 +7,7 @@ import os
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -23,7 +24,7 @@ from transmixis.shot.stored import AnalysisStore, always, arrays_bytes, read_arr
 if TYPE_CHECKING:
     from transmixis.shot.render import Renderer
 
-SCAN_VERSION = 2
+SCAN_VERSION = 3
 PREPARED = 6  # frames held ready: the ones before and after the playhead are scanned in turn
 SURVEYS = 12  # surveys held in memory
 
@@ -138,7 +139,8 @@ class Surveys:
         key = r.key(ref, frame)
         if key not in self._anchors:
             try:
-                self._anchors[key] = anchor_of(self._prepared(r, ref, frame).grey)
+                ready = self._prepared(r, ref, frame)
+                self._anchors[key] = replace(anchor_of(ready.grey), backdrop=ready.backdrop)
             except UserError:
                 return None
         return self._anchors[key]

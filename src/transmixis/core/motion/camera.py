@@ -7,14 +7,18 @@ well-textured person does not outvote a plain wall. Phase correlation and image 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
 
-from transmixis.core.colour.curves import linear_to_srgb
+from transmixis.core.colour.curves import LUMA, linear_to_srgb
 from transmixis.core.motion.similarity import Similarity, fit_similarity
 from transmixis.core.types import Array, Mask
+
+if TYPE_CHECKING:
+    from transmixis.core.motion.backdrop import Backdrop
 
 FAINT = 0.012  # of the code range: texture weaker than this is not lifted to full strength, or grain would be
 AGREE = 0.3  # px: points within this of a movement share it
@@ -24,16 +28,21 @@ PAIRS = 160  # movements proposed by pairs of points
 POINTS = 480
 LEAST = 12  # points that must be followed
 LEAST_PLACES = 6  # places that must share the movement
+EDGE = 0.35  # weight of a movement that no place at the frame's edges shares, over one that all of them do
+RIVAL = 0.45  # of the best movement's score: another one that reaches it competes with it
+APART = 1.0  # px: two movements nearer than this are one
 BIAS = 0.005  # px: what interpolation adds to the error of every shift, seen on shifted pictures (docs/limits.md)
 SIGNIFICANT = 4.0  # standard errors: less rotation or growth than this is taken for none (followed points err alike nearby)
 
 
 @dataclass(frozen=True)
 class Anchor:
-    """A frame to measure others against: its (h, w) uint8 picture from `grey_of` and its corners (n, 2)."""
+    """A frame to measure others against: its (h, w) uint8 picture from `grey_of`, its corners (n, 2), and its screen if it is a
+    plate with one."""
 
     grey: Array
     corners: Array
+    backdrop: Backdrop | None = None
 
 
 @dataclass(frozen=True)
@@ -64,6 +73,12 @@ class Move:
 
 
 _CURVE = linear_to_srgb(np.linspace(0, 1, 4097, dtype=np.float32)).astype(np.float32)
+
+
+def coded_luma(frame: Array) -> Array:
+    """Luma of a linear (h, w, 3 or 4) frame on the sRGB curve, 0..1; float32."""
+    y = cv2.transform(np.ascontiguousarray(frame[..., :3]), (4096 * LUMA)[None])
+    return np.asarray(_CURVE[np.clip(y, 0, 4096).astype(np.uint16)])
 
 
 def grey_of(frame: Array) -> Array:
@@ -113,10 +128,14 @@ class Followed:
     at: Array
     there: Array
     others: Array
+    rival: Array = field(
+        default_factory=lambda: np.zeros(3)
+    )  # shift (x, y) px of a movement that competes, and its share of points
 
 
-def follow(anchor: Anchor, grey: Array, *, only_shift: bool = False) -> Followed:
-    """Follow the anchor's corners into `grey`, and tell the camera's motion from that of others."""
+def follow(anchor: Anchor, grey: Array, *, only_shift: bool = False, known: Move | None = None) -> Followed:
+    """Follow the anchor's corners into `grey`, and tell the camera's motion from that of others. `known`: the camera's motion, as
+    read otherwise; then only the others' is told."""
     none, nothing = np.empty((0, 2)), np.zeros(3)
     if len(anchor.corners) < LEAST:
         return Followed(Move(reason="too little texture to measure the camera by"), none, none, nothing)
@@ -124,15 +143,21 @@ def follow(anchor: Anchor, grey: Array, *, only_shift: bool = False) -> Followed
     if len(at) < LEAST:
         return Followed(Move(reason="too few points can be followed", points=len(at)), none, none, nothing)
     h, w = grey.shape
-    near = _shared_movement(at, there, grey.shape, only_shift=only_shift)
-    if near is None or near.sum() < 8:
-        agree = 0 if near is None else int(near.sum())
-        return Followed(Move(reason="the points do not agree on one movement", points=agree), none, none, nothing)
-    move = _fitted(at[near], there[near], ((w - 1) / 2, (h - 1) / 2), only_shift=only_shift)
+    rival = nothing
+    if known is not None:
+        off = np.linalg.norm(known.similarity(grey.shape).apply(at) - there, axis=1)
+        move, near = known, off < max(AGREE, 3 * known.error)
+    else:
+        shared = _shared_movement(at, there, grey.shape, only_shift=only_shift)
+        if shared is None or shared[0].sum() < 8:
+            agree = 0 if shared is None else int(shared[0].sum())
+            return Followed(Move(reason="the points do not agree on one movement", points=agree), none, none, nothing)
+        near, rival = shared
+        move = _fitted(at[near], there[near], ((w - 1) / 2, (h - 1) / 2), only_shift=only_shift)
     own = there - move.similarity(grey.shape).apply(at)
     moving = np.linalg.norm(own, axis=1) > 2 * AGREE
     others = np.array([*np.median(own[moving], axis=0), moving.mean()]) if moving.sum() >= 6 else nothing
-    return Followed(move, at[near], there[near], others)
+    return Followed(move, at[near], there[near], others, rival)
 
 
 def _followed_both_ways(anchor: Anchor, grey: Array) -> tuple[Array, Array]:
@@ -148,15 +173,18 @@ def _followed_both_ways(anchor: Anchor, grey: Array) -> tuple[Array, Array]:
     return a[good & inside].astype(np.float64), b[good & inside].astype(np.float64)
 
 
-def _shared_movement(at: Array, there: Array, shape: tuple[int, ...], *, only_shift: bool) -> Mask | None:
-    """Mask of the points that share the movement found at the most places of the frame; None if no movement is shared."""
+def _shared_movement(at: Array, there: Array, shape: tuple[int, ...], *, only_shift: bool) -> tuple[Mask, Array] | None:
+    """Mask of the points that share the movement found at the most places of the frame, those at its edges before all, since
+    what is filmed stands in the middle; and a movement (x, y px, share of the points) that competes with it, else zeros. None if
+    no movement is shared."""
     factors, shifts = _proposed(at, there, only_shift=only_shift)
     z, t = at @ np.array([1, 1j]), there @ np.array([1, 1j])
     off = np.abs(factors[:, None] * z[None] + shifts[:, None] - t[None])  # (movements, points)
     agree = off < AGREE
     fine = _places(agree, at, shape, PLACES)
     # a person is compact: what is shared all over the frame counts for more
-    score = np.where(fine >= LEAST_PLACES, fine * _places(agree, at, shape, REGIONS), 0)
+    spread_out = np.where(fine >= LEAST_PLACES, fine * _places(agree, at, shape, REGIONS), 0)
+    score = spread_out * (EDGE + (1 - EDGE) * _at_edges(agree, at, shape))
     if score.max() == 0:
         return None
     best = np.flatnonzero(score >= 0.85 * score.max())
@@ -170,7 +198,34 @@ def _shared_movement(at: Array, there: Array, shape: tuple[int, ...], *, only_sh
         if again.sum() < 8 or (again == near).all():
             break
         near = again
-    return near
+    return near, _rival(near, agree, spread_out, at, there)
+
+
+def _at_edges(agree: Mask, at: Array, shape: tuple[int, ...]) -> Array:
+    """Share of the places along the frame's left, upper and right edge that have points and share each movement."""
+    across, down = PLACES
+    u, v = (at[:, 0] // (shape[1] / across)).astype(int), (at[:, 1] // (shape[0] / down)).astype(int)
+    edge = (u < 2) | (u >= across - 2) | (v < 2)
+    if edge.sum() < 4:
+        return np.ones(len(agree))
+    most = _places(np.ones((1, int(edge.sum())), bool), at[edge], shape, PLACES)[0]
+    return np.asarray(_places(agree[:, edge], at[edge], shape, PLACES) / most)
+
+
+def _rival(near: Mask, agree: Mask, score: Array, at: Array, there: Array) -> Array:
+    """The best other movement, if nearly as much of the frame shares it."""
+    shared = (agree & near[None]).sum(axis=1)
+    own = float(score[shared > 0.7 * agree.sum(axis=1)].max(initial=0.0))
+    other = np.where((shared < 0.3 * agree.sum(axis=1)) & (score > RIVAL * own), score, 0)
+    if other.max() == 0:
+        return np.zeros(3)
+    mask = agree[int(np.argmax(other))] & ~near
+    if mask.sum() < 8:
+        return np.zeros(3)
+    shift = np.median(there[mask] - at[mask], axis=0)
+    if np.hypot(*(shift - np.median(there[near] - at[near], axis=0))) < APART:
+        return np.zeros(3)
+    return np.array([*shift, mask.mean()])
 
 
 def _proposed(at: Array, there: Array, *, only_shift: bool) -> tuple[Array, Array]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from scipy.ndimage import gaussian_filter1d
@@ -31,6 +31,10 @@ class CameraPath:
     grow: Array
     error: Array
     size: tuple[int, int]  # h, w
+    by: str = "scene"  # what the motion was read from: 'scene', or 'screen' and its marks
+    rival: Array = field(
+        default_factory=lambda: np.zeros((0, 3))
+    )  # (n, 3) x, y px and share of a movement that competes; 0: none
 
     @property
     def known(self) -> Array:
@@ -85,7 +89,9 @@ def path_of(scans: list[Scan]) -> CameraPath:
             rows[i] = t.x, t.y, t.turn, t.grow, here[1]
         last = here
     x, y, turn, grow, error = rows.T
-    return CameraPath(x, y, turn, grow, error, size)
+    by = "screen" if any(str(s.get("by", "")) == "screen" for s in scans) else "scene"
+    rival = np.array([np.zeros(3) if is_absent(s) or "rival" not in s else s["rival"] for s in scans], float).reshape(-1, 3)
+    return CameraPath(x, y, turn, grow, error, size, by, rival)
 
 
 def _where(
@@ -105,14 +111,18 @@ def _where(
     return straight, direct.error
 
 
-_UNKNOWN = "the camera's motion could not be measured: too little still texture"
+_UNKNOWN = {
+    "scene": "the camera's motion could not be measured: too little still texture",
+    "screen": "the camera's motion could not be measured: the screen shows too little; put marks on it",
+}
+RIVALS = 0.3  # of the frames: as often as this another movement must compete to be told
 
 
 def judge(path: CameraPath) -> Steadiness:
     """Tell a locked-off camera from one that trembles, drifts, was knocked, or moves."""
     known = path.known
     if known.sum() < max(2, 0.5 * len(known)):
-        return Steadiness("unknown", _UNKNOWN, 0, 0, 0, (), False, (float("nan"),) * len(known))
+        return Steadiness("unknown", _UNKNOWN[path.by], 0, 0, 0, (), False, (float("nan"),) * len(known))
     p = np.stack([_filled(path.x, known), _filled(path.y, known)], 1)
     trend = _trend(p)
     error = float(np.sqrt(np.mean(path.error[known] ** 2)))
@@ -123,8 +133,23 @@ def judge(path: CameraPath) -> Steadiness:
     trembles, drifts = tremble > max(LOCKED_TREMBLE, 2 * error), drift > max(LOCKED_DRIFT, 4 * error)
     verdict = "locked" if not (trembles or drifts or knocks) else "nearly" if far <= NEARLY else "moving"
     off = tuple(float(v) for v in np.where(known, np.hypot(*(p - trend).T), np.nan))
-    words = _words(verdict, tremble, drift, error, knocks, trembles, drifts)
+    words = _words(verdict, tremble, drift, error, knocks, trembles, drifts) + _whose(path)
     return Steadiness(verdict, words, tremble, drift, error, knocks, drift > MEANT * path.size[1], off)
+
+
+def _whose(path: CameraPath) -> str:
+    """Whose motion was measured, where that is not plain."""
+    if path.by == "screen":
+        return ", read on the screen and its marks"
+    there = path.rival[:, 2] > 0 if len(path.rival) else np.zeros(0, bool)
+    if there.sum() < max(2, RIVALS * path.known.sum()):
+        return ""
+    other = path.rival[there]
+    far = float(np.hypot(*(other[:, :2] - np.stack([path.x, path.y], 1)[there]).T).max())
+    return (
+        f"; two motions compete: this one is shared by more of the frame's edges, {100 * float(np.median(other[:, 2])):.0f} % of "
+        f"the points go up to {far:.1f} px otherwise. Say in Steadiness which one is meant if this is not the camera"
+    )
 
 
 def _trend(p: Array) -> Array:

@@ -11,9 +11,10 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from transmixis.core.colour.curves import LUMA, linear_to_srgb
+from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.errors import UserError
-from transmixis.core.motion.camera import Anchor, Move, anchor_of, follow, grey_from_luma, measure_move
+from transmixis.core.motion.backdrop import Backdrop, align, backdrop_of
+from transmixis.core.motion.camera import Anchor, Followed, Move, anchor_of, coded_luma, follow, grey_from_luma
 from transmixis.core.survey.blur import spectrum
 from transmixis.core.types import Array
 
@@ -38,6 +39,7 @@ class Prepared:
     linear: Array
     luma: Array
     grey: Array
+    backdrop: Backdrop | None = None  # of a plate with a screen
 
 
 def prepare(linear: Array) -> Prepared:
@@ -46,9 +48,8 @@ def prepare(linear: Array) -> Prepared:
         size = f"{linear.shape[1]} x {linear.shape[0]}"
         raise UserError(f"The frame is {size}; a survey needs at least {LEAST_SIDE} px each way.")
     flat = np.ascontiguousarray(linear[..., :3])
-    y = cv2.transform(flat, (4096 * LUMA)[None])
-    code = _CURVE[np.clip(y, 0, 4096).astype(np.uint16)]
-    return Prepared(flat, np.asarray(cv2.convertScaleAbs(code, alpha=255.0)), grey_from_luma(code))
+    code = coded_luma(flat)
+    return Prepared(flat, np.asarray(cv2.convertScaleAbs(code, alpha=255.0)), grey_from_luma(code), backdrop_of(flat, code))
 
 
 def scan_frame(frame: Prepared, before: Prepared | None, reference: Anchor | None) -> Scan:
@@ -61,14 +62,26 @@ def scan_frame(frame: Prepared, before: Prepared | None, reference: Anchor | Non
         "spectrum": spectrum(luma).astype(np.float16),
         "size": np.array(luma.shape, np.int32),
     }
+    found = Followed(Move(points=0), np.empty((0, 2)), np.empty((0, 2)), np.zeros(3))
     if reference is not None:
-        out["shift"] = _as_row(measure_move(reference, frame.grey))
-    else:
-        out["shift"] = _as_row(Move(points=0))
+        found = _against(reference, frame)
+    out["shift"], out["rival"] = _as_row(found.move), found.rival
+    out["by"] = np.array("screen" if (reference or frame).backdrop is not None else "scene")
     if before is not None:
         out.update(_step(before, frame))
         out["change"] = _change(before.luma, luma)
     return out
+
+
+def _against(reference: Anchor, frame: Prepared) -> Followed:
+    """Motion against the reference: where that is a plate with a screen, of the screen and its marks; else of what most of the
+    frame, its edges before all, shares."""
+    if reference.backdrop is None:
+        return follow(reference, frame.grey)
+    none = np.empty((0, 2))
+    if frame.backdrop is None:
+        return Followed(Move(reason="the screen is not seen in this frame"), none, none, np.zeros(3))
+    return Followed(align(reference.backdrop, frame.backdrop), none, none, np.zeros(3))
 
 
 def absent(reason: str) -> Scan:
@@ -146,12 +159,27 @@ def _standing_out(x: Array) -> float:
 
 def _step(before: Prepared, frame: Prepared) -> Scan:
     """Motion since the frame before, what moves by itself (x, y px, share of the points), and the change of brightness."""
-    found = follow(anchor_of(before.grey, points=STEP_POINTS), frame.grey)
+    anchor = anchor_of(before.grey, points=STEP_POINTS)
+    if before.backdrop is None:
+        found = follow(anchor, frame.grey)
+        at, there = found.at, found.there
+    else:
+        move = align(before.backdrop, frame.backdrop) if frame.backdrop is not None else Move(reason="no screen is seen")
+        found = follow(anchor, frame.grey, known=move)
+        at = _spread(before.backdrop)
+        there = move.similarity(frame.grey.shape).apply(at)
     return {
         "step": _as_row(found.move),
         "movers": found.others,
-        "ratio": _brightness_change(before.linear, frame.linear, found.at, found.there),
+        "ratio": _brightness_change(before.linear, frame.linear, at, there),
     }
+
+
+def _spread(backdrop: Backdrop) -> Array:
+    """Points (k, 2) px of the frame all over its screen."""
+    step = max(1, backdrop.where.shape[1] // 24)
+    v, u = np.nonzero(backdrop.where[::step, ::step])
+    return np.stack([u, v], 1) * step / backdrop.scale
 
 
 def _brightness_change(a: Array, b: Array, at: Array, there: Array) -> Array:

@@ -4,21 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
-import cv2
 import numpy as np
 
 from transmixis.core.build.over import join
 from transmixis.core.errors import UserError
 from transmixis.core.matte import measure
-from transmixis.core.matte.difference import ScreenKind
 from transmixis.core.matte.edges import edge_adjust
 from transmixis.core.matte.keyer import KeyModel, KeyResult, KeySettings, key_frame, learn_shot
 from transmixis.core.matte.points import LEAK_LIMIT, Points, inside_and_pits, populations, propose_points, visible_share
-from transmixis.core.matte.screen import NoScreen, find_screen
-from transmixis.core.motion.camera import grey_of, measure_shift
+from transmixis.core.motion.backdrop import camera_move
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.types import Array, Mask, Matte
+from transmixis.core.types import Array, Matte
 from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.steps.learning import model_from_arrays, model_to_arrays
 from transmixis.shot.steps.params import Params, choice, number
@@ -87,7 +84,7 @@ class ScreenKey(StepKind):
             frames,
             kind=kind,
             clean=clean,
-            still_camera=_camera_is_still(frames, kind),
+            still_camera=_camera_is_still(frames),
             reach=params.reach,
         )
         if not isinstance(model, KeyModel):
@@ -169,25 +166,15 @@ def _usable_clean(inputs: Inputs, frames: list[Array]) -> tuple[Array | None, st
         return None, f"clean plate left out: {e}"
     if clean.shape != frames[0].shape:
         return None, "clean plate left out: it has another size than the take"
-    shift = measure_shift(grey_of(clean), grey_of(frames[len(frames) // 2]))
+    shift = camera_move(clean, frames[len(frames) // 2])
     if shift and shift.length > 1.0 and shift.length > 6 * shift.error:
         return None, f"clean plate left out: it stands {shift.length:.1f} px beside the take"
     return clean, ""
 
 
-def _camera_is_still(frames: list[Array], kind: ScreenKind | None) -> bool:
+def _camera_is_still(frames: list[Array]) -> bool:
     if len(frames) < 3:
         return False
-    found, first = find_screen(frames[0], kind), grey_of(frames[0])
-    # on the screen and its marks only: a subject that sways on a plain screen is no camera that moves
-    where = None if isinstance(found, NoScreen) else _screen_and_marks(found.mask)
-    shifts = [measure_shift(first, grey_of(f), where=where) for f in (frames[len(frames) // 2], frames[-1])]
+    shifts = [camera_move(frames[0], f) for f in (frames[len(frames) // 2], frames[-1])]
     # a screen without any texture cannot tell; then its own smoothness does no harm either way
     return all(s.length < STILL for s in shifts if s)
-
-
-def _screen_and_marks(screen: Mask) -> Mask:
-    """The screen with the small things on it, a step away from everything else."""
-    size = max(3, round(0.03 * screen.shape[1])) | 1
-    whole = cv2.morphologyEx(screen.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((size, size), np.uint8))
-    return np.asarray(cv2.erode(whole, np.ones((size, size), np.uint8)) > 0)

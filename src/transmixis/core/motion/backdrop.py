@@ -1,0 +1,314 @@
+"""The camera's motion on a plate with a screen: read from the screen and its marks only.
+
+Before a screen the subject has nearly all of the texture, so points that are followed follow the subject. The screen's seams,
+wrinkles and marks are faint, but there are a hundred thousand pixels of them: they are aligned directly (Lucas & Kanade, 1981;
+inverse compositional, Baker & Matthews, 2004), with robust weights and a smooth change of light taken out. The error follows
+from the noise and from how much there is to see; what the noise itself adds to the gradients does not count as seen. A screen
+with nothing on it gives no motion, and says so.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numba import njit
+
+from transmixis.core.matte.screen import NoScreen, find_screen
+from transmixis.core.motion.camera import BIAS, Move, coded_luma, grey_of, measure_shift
+from transmixis.core.types import Array, Mask, Rgb
+
+SMALL = 240  # px: width at which the screen is looked for
+LEAST_SCREEN = 0.15  # of the frame: less is a thing in the scene rather than what it is shot before
+HOLE = 0.035  # of the width: what is smaller within the screen is a mark on it
+WIDEST = 480  # px: width at which it is aligned; after the smoothing there is no finer detail to lose
+SOFT = 1.3  # px at that width: takes the noise out, and lets positions between pixels be read linearly
+COARSER = 0.6  # px of a coarser level: what it is smoothed by before it is made smaller
+STEPS, STEPS_UNTOLD = 20, 5  # the most, and the most that are spent on a level that tells nothing
+STANDS_OUT = 5.0  # deviations: gradients beyond are marks or seams
+LEAST_MARKS = 150  # px
+THIN = 4  # px: of the rest of the screen every so many are looked at when there are marks
+DONE, DONE_COARSE = 0.001, 0.004  # px
+LARGEST_ERROR = 0.5  # px at that width: a screen that tells less than this tells nothing
+SEEN = 0.15  # of the gradients' power must be the cloth's and not the noise's
+CAUTION = 1.5  # the stated error over the computed one: shadows and spill on the cloth are not in the noise
+TURNED = 5.0  # standard errors, and TURNED_PX at the corners: less rotation or growth is taken for none
+TURNED_PX = 0.1
+COLUMNS = 15  # x, y; gain of light; ten terms of a smooth change of light; growth, rotation
+
+
+@dataclass(frozen=True)
+class Backdrop:
+    """What a frame shows of its screen: smoothed luma (h, w) at `scale` of the frame, where it is screen, and the frame's h, w."""
+
+    luma: Array
+    where: Array  # uint8 0 or 1
+    scale: float
+    size: tuple[int, int]
+
+
+def backdrop_mask(linear: Rgb) -> Mask | None:
+    """Where a small frame shows a screen and the marks on it, a step away from all else; None if it is no plate with a screen."""
+    found = find_screen(linear)
+    if isinstance(found, NoScreen) or found.share < LEAST_SCREEN:
+        return None
+    size = max(3, round(HOLE * linear.shape[1])) | 1
+    kernel = np.ones((size, size), np.uint8)
+    padded = np.pad(found.mask.astype(np.uint8), size, mode="edge")
+    whole = cv2.morphologyEx(padded, cv2.MORPH_CLOSE, kernel)[size:-size, size:-size]
+    inner = cv2.erode(whole, kernel, borderValue=1) > 0
+    return np.asarray(inner) if inner.mean() > 0.05 else None
+
+
+def backdrop_of(linear: Rgb, code: Array) -> Backdrop | None:
+    """The backdrop of a linear (h, w, 3) frame whose coded luma 0..1 is `code` (h, w); None if it has no screen."""
+    h, w = code.shape
+    small = cv2.resize(linear, (SMALL, max(2, round(SMALL * h / w))), interpolation=cv2.INTER_AREA) if w > SMALL else linear
+    mask = backdrop_mask(np.ascontiguousarray(small))
+    if mask is None:
+        return None
+    scale = min(1.0, WIDEST / w)
+    size = (max(2, round(w * scale)), max(2, round(h * scale)))
+    luma = cv2.resize(code, size, interpolation=cv2.INTER_AREA) if scale < 1 else code
+    where = cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
+    soft = cv2.GaussianBlur(luma, (0, 0), SOFT)
+    return Backdrop(np.ascontiguousarray(soft, np.float32), np.ascontiguousarray(where), size[0] / w, (h, w))
+
+
+def camera_move(reference: Rgb, other: Rgb) -> Move:
+    """The camera's motion between two linear frames, as the survey tells it: by the screen and its marks where there is one, else
+    by what most of the frame shares."""
+    a, b = (backdrop_of(np.ascontiguousarray(f[..., :3]), coded_luma(f)) for f in (reference, other))
+    if a is not None and b is not None:
+        return align(a, b)
+    return measure_shift(grey_of(reference), grey_of(other))
+
+
+def align(reference: Backdrop, other: Backdrop, guesses: tuple[tuple[float, float], ...] = ()) -> Move:
+    """Motion of `other` against `reference`, px of the frame about its centre. `guesses`: shifts (x, y) px to begin from."""
+    if reference.luma.shape != other.luma.shape:
+        return Move(reason="the frames differ in size")
+    starts = [(x * reference.scale, y * reference.scale) for x, y in ((0.0, 0.0), *guesses)]
+    shift = _best_start(reference, other, starts)
+    p, found, fit = np.array([*shift, 0.0, 0.0]), None, None
+    for level in (4, 2, 1):
+        unit = np.array([level, level, 1, 1])
+        fit = _fitted(_at_level(reference, level), _at_level(other, level), p / unit, level, similar=False)
+        if fit is None:
+            return Move(reason="too little of the screen is seen in both frames")
+        if fit.told:  # a finer level that tells nothing must not spoil what a coarser one has told
+            found = _Fit(fit.p * unit, fit.error * unit, fit.n, told=True)
+            p = found.p
+    if found is None:
+        return Move(reason="the screen shows too little to measure the camera by; put marks on it")
+    if fit is not None and fit.told:
+        full = _fitted(_at_level(reference, 1), _at_level(other, 1), p, 1, similar=True)
+        if full is not None and full.told and _turned(full, reference):
+            found = full
+    x, y, grow, turn = found.p
+    error = float(np.hypot(found.error[0], found.error[1]) / reference.scale)
+    return Move(
+        float(x) / reference.scale,
+        float(y) / reference.scale,
+        float(turn),
+        1 + float(grow),
+        float(np.hypot(error, BIAS)),
+        found.n,
+    )
+
+
+def _turned(fit: _Fit, reference: Backdrop) -> bool:
+    reach = float(np.hypot(*reference.luma.shape)) / 2
+    sure = max(abs(fit.p[2]) / fit.error[2], abs(fit.p[3]) / fit.error[3]) > TURNED
+    return bool(sure and max(abs(fit.p[2]), abs(fit.p[3])) * reach > TURNED_PX)
+
+
+def soft_at(level: int) -> float:
+    """Smoothing of a level, in its own px: what it was smoothed by, and the averaging over its pixels."""
+    return float(np.sqrt(SOFT**2 + ((COARSER * level) ** 2 + (level**2 - 1) / 12 if level > 1 else 0.0)) / level)
+
+
+def _at_level(b: Backdrop, level: int) -> tuple[Array, Array]:
+    if level == 1:
+        return b.luma, b.where
+    h, w = b.luma.shape
+    size = (max(8, w // level), max(8, h // level))
+    soft = cv2.GaussianBlur(b.luma, (0, 0), COARSER * level)
+    inner = cv2.resize(b.where.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
+    return np.ascontiguousarray(cv2.resize(soft, size, interpolation=cv2.INTER_AREA)), inner.astype(np.uint8)
+
+
+def _best_start(a: Backdrop, b: Backdrop, starts: list[tuple[float, float]]) -> tuple[float, float]:
+    """The start from which both frames are most alike in what is neither light nor noise, looked at coarsely."""
+    level, reach = 8, 3
+    (x, wx), (y, wy) = _at_level(a, level), _at_level(b, level)
+    x, y = _without_slow(x, wx), _without_slow(y, wy)
+    h, w = x.shape
+    grid = [(float(i * level), float(j * level)) for i in range(-reach, reach + 1) for j in range(-reach, reach + 1)]
+    least = 0.4 * float(wx.sum())
+    cap = 3 * float(np.median(np.abs(x[wx > 0]))) if wx.any() else 1.0
+
+    def unlike(shift: tuple[float, float]) -> float:
+        i, j = round(shift[0] / level), round(shift[1] / level)
+        here = (slice(max(0, -j), min(h, h - j)), slice(max(0, -i), min(w, w - i)))
+        there = (slice(max(0, j), min(h, h + j)), slice(max(0, i), min(w, w + i)))
+        both = (wx[here] > 0) & (wy[there] > 0)
+        n = int(both.sum())
+        if n < least or n < 20:
+            return float("inf")
+        # unlike things count no more than a little: somebody passes before the screen
+        return float(np.minimum(np.abs(x[here] - y[there])[both], cap).mean()) * (1 + 1e-3 * float(np.hypot(i, j)))
+
+    best = min([*starts, *grid], key=unlike)
+    return best if np.isfinite(unlike(best)) else (0.0, 0.0)
+
+
+def _without_slow(x: Array, where: Array) -> Array:
+    """A coarse picture less a smooth surface fitted to it where it is screen."""
+    if where.sum() < 20:
+        return x
+    terms = _slow_terms(*x.shape)
+    inside = where > 0
+    fit, *_ = np.linalg.lstsq(terms[inside], x[inside].astype(np.float64), rcond=None)
+    return np.asarray(x - terms @ fit)
+
+
+def _slow_terms(h: int, w: int) -> Array:
+    """(h, w, 10): all products of x and y up to the third order, both from -1 to 1."""
+    v, u = np.meshgrid(np.linspace(-1, 1, h), np.linspace(-1, 1, w), indexing="ij")
+    return np.stack([u**i * v**j for i in range(4) for j in range(4 - i)], -1)
+
+
+@dataclass(frozen=True)
+class _Fit:
+    """Shift (px), growth and rotation, their errors, the pixels used, and whether the screen told enough."""
+
+    p: Array
+    error: Array
+    n: int
+    told: bool
+
+
+def _fitted(a: tuple[Array, Array], b: tuple[Array, Array], p: Array, level: int, *, similar: bool) -> _Fit | None:
+    """Gauss-Newton with Tukey's weights; None if too few pixels of both are screen."""
+    (x, wx), (y, wy) = a, b
+    h, w = x.shape
+    gy, gx = (np.ascontiguousarray(g, np.float32) for g in np.gradient(x))
+    inside = cv2.erode(wx, np.ones((3, 3), np.uint8), borderValue=0)
+    if level < 4:
+        inside = _worth_it(gx, gy, inside, level)
+    light = np.zeros(11)  # gain and the slow terms
+    sigma = np.inf
+    own, columns = (4, COLUMNS) if similar else (2, COLUMNS - 2)
+    used = [0, 1, *([13, 14] if similar else []), *range(2, 13)]
+    p = p.astype(np.float64).copy()
+    p[own:] = 0
+    rest = np.empty((h, w), np.float32)
+    for step in range(STEPS):
+        normal, right, count, far = _accumulate(
+            x, gx, gy, inside, y, wy, p, light, sigma if np.isfinite(sigma) else 1e9, columns, rest
+        )
+        if count < 150:
+            return None
+        k = normal[np.ix_(used, used)]
+        k = k + np.diag(1e-9 * np.diag(k) + 1e-12)
+        seen = _schur(k, own)
+        noise = _noise_power(sigma, normal[3, 3], far, own, level) if np.isfinite(sigma) else np.zeros((own, own))
+        signal = seen - noise
+        told = bool(np.linalg.eigvalsh(signal / np.sqrt(np.outer(np.diag(seen), np.diag(seen)))).min() > SEEN)
+        d = np.linalg.solve(k, right[used])
+        if told:  # noise in the gradients makes steps too short
+            d[:own] = np.linalg.solve(signal, seen @ d[:own])
+        size = float(np.hypot(d[0], d[1]))
+        d[:own] *= min(1.0, 1.5 / max(size, 1e-9))
+        p[:own] -= d[:own]
+        light += d[own:]
+        sample = rest[::3, ::3]
+        sample = sample[np.isfinite(sample)]
+        sigma = 1.4826 * float(np.median(np.abs(sample - np.median(sample)))) + 1e-7
+        if (size < (DONE if level == 1 else DONE_COARSE) and step > 1) or (not told and step >= STEPS_UNTOLD):
+            break
+    error = np.full(4, np.inf)
+    if told:
+        back, correlated = np.linalg.inv(signal), 4 * np.pi * soft_at(level) ** 2  # how many neighbours share their noise
+        error[:own] = CAUTION * np.sqrt(np.maximum(np.diag(back @ seen @ back), 0)) * sigma * np.sqrt(correlated)
+        told = bool(np.hypot(error[0], error[1]) * level < LARGEST_ERROR)
+    return _Fit(p, error, int(count), told)
+
+
+def _worth_it(gx: Array, gy: Array, inside: Array, level: int) -> Array:
+    """The marks and seams, and a thin grid of the rest for the light. Without marks all of a coarser level, for what is faint."""
+    size = np.hypot(gx, gy)
+    usual = float(np.median(size[::3, ::3][inside[::3, ::3] > 0])) if inside.any() else 0.0
+    marks = cv2.dilate(((size > STANDS_OUT / 1.18 * usual) & (inside > 0)).astype(np.uint8), np.ones((5, 5), np.uint8))
+    if level > 1 and (marks * inside).sum() < LEAST_MARKS:
+        return inside
+    marks[::THIN, ::THIN] = 1
+    return np.asarray(marks * inside)
+
+
+def _schur(k: Array, own: int) -> Array:
+    """What the movement's own columns tell once light has taken its part."""
+    return np.asarray(k[:own, :own] - k[:own, own:] @ np.linalg.solve(k[own:, own:], k[own:, :own]))
+
+
+def _noise_power(sigma: float, weights: float, far: float, own: int, level: int) -> Array:
+    """What noise adds to the normal matrix. Half of the residual's variance is the reference's, and smoothed noise has gradients
+    of variance / (2 soft^2) each way; the columns of growth and rotation weigh them by the distance from the centre."""
+    each = sigma**2 / 2 / (2 * soft_at(level) ** 2)
+    return np.diag([each * weights, each * weights, each * far, each * far][:own])
+
+
+@njit(cache=True, error_model="numpy", nogil=True, fastmath={"contract", "reassoc", "nsz", "arcp"})
+def _accumulate(x, gx, gy, inside, y, wy, p, light, sigma, columns, rest):  # type: ignore[no-untyped-def]
+    """One pass of Gauss-Newton: normal matrix, right side, pixels used, their weighted squared distance from the centre; fills
+    `rest` with the residuals (nan outside). Columns: shift x, y; gain; ten slow terms; growth, rotation."""
+    h, w = x.shape
+    normal, right = np.zeros((columns, columns)), np.zeros(columns)
+    count, far = 0, 0.0
+    cu, cv = (w - 1) / 2, (h - 1) / 2
+    cut = 4.685 * sigma
+    j, jq = np.empty(15), np.empty(15)
+    for v in range(h):
+        s2 = 2 * v / (h - 1) - 1
+        for u in range(w):
+            rest[v, u] = np.nan
+            if inside[v, u] == 0:
+                continue
+            du, dv = u - cu, v - cv
+            fu = cu + p[0] + (1 + p[2]) * du - p[3] * dv
+            fv = cv + p[1] + p[3] * du + (1 + p[2]) * dv
+            iu, iv = int(np.floor(fu)), int(np.floor(fv))
+            if iu < 1 or iv < 1 or iu > w - 3 or iv > h - 3:
+                continue
+            if wy[iv, iu] == 0 or wy[iv, iu + 1] == 0 or wy[iv + 1, iu] == 0 or wy[iv + 1, iu + 1] == 0:
+                continue
+            a, b = fu - iu, fv - iv
+            s = (1 - b) * ((1 - a) * y[iv, iu] + a * y[iv, iu + 1]) + b * ((1 - a) * y[iv + 1, iu] + a * y[iv + 1, iu + 1])
+            s1 = 2 * u / (w - 1) - 1
+            j[0], j[1], j[2] = gx[v, u], gy[v, u], x[v, u]
+            j[3], j[4], j[5], j[6] = 1.0, s2, s2 * s2, s2 * s2 * s2
+            j[7], j[8], j[9] = s1, s1 * s2, s1 * s2 * s2
+            j[10], j[11], j[12] = s1 * s1, s1 * s1 * s2, s1 * s1 * s1
+            j[13], j[14] = gx[v, u] * du + gy[v, u] * dv, gy[v, u] * du - gx[v, u] * dv
+            r = s - x[v, u]
+            for k in range(11):
+                r -= light[k] * j[2 + k]
+            rest[v, u] = r
+            z = r / cut
+            if abs(z) >= 1:
+                continue
+            q = (1 - z * z) ** 2
+            count += 1
+            far += q * (du * du + dv * dv)
+            for k in range(columns):
+                jq[k] = q * j[k]
+                right[k] += jq[k] * r
+            for k in range(columns):
+                for m in range(k + 1):
+                    normal[k, m] += jq[k] * j[m]
+    for k in range(columns):
+        for m in range(k):
+            normal[m, k] = normal[k, m]
+    return normal, right, count, far
