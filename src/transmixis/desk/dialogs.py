@@ -226,7 +226,16 @@ class AddPlates(QDialog):
         if rows:
             rows.hide()
         for i, (plate, info) in enumerate(self.found):
-            notes = "; ".join([*info.notes, *(["chroma at half size"] if info.chroma_halved else [])])
+            notes = "; ".join(
+                [
+                    *info.notes,
+                    *(
+                        ["colour recorded at half size (4:2:0)"]
+                        if info.chroma_halved and not any("half size" in n for n in info.notes)
+                        else []
+                    ),
+                ]
+            )
             rate = f"{float(info.rate):.4g}" if info.rate else "not said"
             for column, value in {
                 0: plate.name,

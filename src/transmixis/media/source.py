@@ -11,11 +11,12 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.matte.chroma import chroma_is_halved, restore_chroma
 from transmixis.core.types import Array
+from transmixis.media import colour
 from transmixis.media.colour import SPACES
 from transmixis.media.files import said, why
 from transmixis.media.movie import MovieReader, movie_info
 from transmixis.media.sequence import SequenceFiles, find_sequence, is_movie, is_picture
-from transmixis.media.still import as_unit_float, read_coded, still_info, to_linear
+from transmixis.media.still import as_unit_float, jpeg_chroma_halved, read_coded, still_info, to_linear
 
 DEFAULT_RATE = Fraction(24)
 
@@ -38,6 +39,13 @@ class SourceInfo:
     holes: tuple[int, ...] = ()  # frame numbers (1..count) with no file
     variable_rate: bool = False
     notes: tuple[str, ...] = ()
+
+
+def with_full_chroma(linear: Array, space: str) -> Array:
+    """A working-space frame whose chroma was recorded at half size in `space`, with its chroma brought back along the edges."""
+    coded = restore_chroma(colour.from_working(linear[..., :3], space))
+    rgb = colour.to_working(coded, space)
+    return rgb if linear.shape[2] == 3 else np.concatenate([rgb, linear[..., 3:]], axis=2)
 
 
 class Source:
@@ -72,9 +80,6 @@ class Source:
         if not 1 <= frame <= self.info.count:
             raise UserError(f"'{Path(self.info.path).name}' has frames 1 to {self.info.count}, so there is no frame {frame}.")
         coded = self._movie.read(frame - 1) if self._movie else self._read_file(frame)
-        if self.info.chroma_halved:
-            rgb = restore_chroma(as_unit_float(coded[..., :3]))
-            coded = rgb if coded.shape[2] == 3 else np.concatenate([rgb, as_unit_float(coded[..., 3:])], axis=2)
         return to_linear(coded, self.info.space)
 
     def _read_file(self, frame: int) -> Array:
@@ -145,7 +150,10 @@ def _open_files(found: SequenceFiles) -> Source:
     holes = tuple(n - found.first + 1 for n in found.holes)
     if holes:
         notes.append(f"{len(holes)} frames are missing: file numbers {_spans(found.holes)}")
-    halved = coded.dtype == np.uint8 and chroma_is_halved(as_unit_float(coded[..., :3]))
+    said_so = jpeg_chroma_halved(found.any_file)
+    halved = said_so if said_so is not None else coded.dtype == np.uint8 and chroma_is_halved(as_unit_float(coded[..., :3]))
+    if halved and said_so is None:
+        notes.append("colour repeats in blocks of 2 x 2, so it was recorded at half size (a guess: the file does not say)")
     info = SourceInfo(
         path=str(next(iter(found.files.values()))), kind="still" if len(found.files) == 1 else "sequence",
         width=head.width, height=head.height, count=found.last - found.first + 1, first_number=found.first, rate=None,

@@ -122,6 +122,34 @@ def _as_rgb(data: Array, names: list[str]) -> Array:
     return np.ascontiguousarray(data[..., :4])
 
 
+def jpeg_chroma_halved(path: Path) -> bool | None:
+    """What a JPEG file says of its chroma: True if it is at half size both ways (sampling factors of its frame header, ITU-T T.81
+    B.2.2); None if it is no JPEG or says nothing."""
+    try:
+        with open(path, "rb") as f:
+            b = f.read(1 << 20)
+    except OSError:
+        return None
+    if b[:2] != b"\xff\xd8":
+        return None
+    i = 2
+    while i + 9 < len(b):
+        if b[i] != 0xFF:
+            return None
+        mark = b[i + 1]
+        if mark in (0xFF, 0x01) or 0xD0 <= mark <= 0xD7:
+            i += 1 if mark == 0xFF else 2
+        elif 0xC0 <= mark <= 0xCF and mark not in (0xC4, 0xC8, 0xCC):
+            parts = b[i + 9]
+            factors = [(b[i + 11 + 3 * k] >> 4, b[i + 11 + 3 * k] & 15) for k in range(parts) if i + 11 + 3 * k < len(b)]
+            if len(factors) < 3:
+                return False
+            return all(factors[0][0] >= 2 * f[0] and factors[0][1] >= 2 * f[1] for f in factors[1:3])
+        else:
+            i += 2 + int.from_bytes(b[i + 2 : i + 4], "big")
+    return None
+
+
 def to_linear(coded: Array, space: str) -> Array:
     """Stored values to working-space float32, premultiplied if there is alpha. NaN and infinity become 0."""
     if coded.dtype in (np.uint8, np.uint16) and colour.works_by_channel(space):

@@ -105,6 +105,8 @@ class StepKind(ABC):
     Params: ClassVar[type[BaseModel]]
     analyses: ClassVar[bool] = False
     analysis_params: ClassVar[tuple[str, ...]] = ()  # the parameters that the analysis depends on
+    full_chroma: ClassVar[bool] = False  # weighs colour at edges: chroma recorded at half size is brought back for it
+    keeps_pixels: ClassVar[bool] = False  # a mend that moves no pixel, so that what was recorded at half size still is
     known: ClassVar[bool] = True  # False: stands in for a kind of a newer program
     mends: ClassVar[bool] = False  # stands between a plate and the steps that use it
     surveys: ClassVar[bool] = False  # its readings come from the survey of its first input (see SurveyKind)

@@ -18,6 +18,7 @@ from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import is_absent
 from transmixis.core.types import Array, Matte
 from transmixis.media.cache import FrameCache, frozen
+from transmixis.media.source import with_full_chroma
 from transmixis.shot.contract import Analysis, Facts, Product, Proposal, SurveyKind
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot, Step
@@ -256,6 +257,24 @@ class Renderer:
         step = self._step(step_id)
         return kind_of(step.kind).propose(StepInputs(self, step), self._params(step, frame), progress or Progress())
 
+    def halved_in(self, ref: str) -> str | None:
+        """The colour space in which the chroma of what `ref` gives was recorded at half size; None where it was not, or where
+        pixels have been moved since."""
+        for _ in range(len(self.shot.steps) + 1):
+            what, name = split_ref(ref)
+            if what == "plate":
+                info = self.material.source(self._plate(name)).info
+                return info.space if info.chroma_halved else None
+            step = self._step(name)
+            kind = kind_of(step.kind)
+            if step.on and not kind.keeps_pixels:
+                return None
+            first = step.inputs.get(kind.slots[0].name) if kind.slots else None
+            if not first:
+                return None
+            ref = first
+        return None
+
     # -- the document
 
     def _plate(self, name: str) -> Any:
@@ -310,10 +329,14 @@ class StepInputs:
         return ref
 
     def picture(self, slot: str, frame: int) -> Array:
-        p = self._r.product(self._ref(slot), frame).picture
+        ref = self._ref(slot)
+        p = self._r.product(ref, frame).picture
         if p is None:
             raise UserError(f"What '{self._step.name}' takes as {slot} gives no picture; connect another.")
-        return p
+        if not kind_of(self._step.kind).full_chroma or (space := self._r.halved_in(ref)) is None:
+            return p
+        key = ("full chroma", self._r.key(ref, frame))
+        return self._r.cache.get_or_make(key, lambda: frozen(with_full_chroma(p, space)))  # type: ignore[no-any-return]
 
     def matte(self, slot: str, frame: int) -> Matte:
         p = self._r.product(self._ref(slot), frame)

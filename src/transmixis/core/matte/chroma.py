@@ -32,17 +32,31 @@ def _full(x: Array, shape: tuple[int, ...]) -> Array:
     return np.asarray(cv2.resize(x, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR))
 
 
-def chroma_is_halved(coded: Array) -> bool:
-    """True if the chroma of an (h, w, 3) display-coded frame holds no detail finer than half size.
+COLOUR_STEP = 4 / 255  # a difference of chroma between neighbours that is no noise
+LEAST_STEPS = 400  # neighbours that differ so
+REPEATED = 0.25  # of the difference across blocks: less within them, both ways, is no chance
 
-    Compares what halving and doubling takes from the chroma with what it takes from the luma. In full-size material
-    noise alone keeps the ratio near or above one; subsampled material leaves rounding only.
+
+def chroma_is_halved(coded: Array) -> bool:
+    """True if an (h, w, 3) display-coded frame repeats every colour in blocks of 2 x 2, as decoders of 4:2:0 do that repeat it.
+
+    Only for files that cannot say it themselves. Colour differs between neighbours as much within blocks as across them unless it
+    was repeated; smooth enlargement leaves no such trace, and is then taken for full size: an error that way costs a little of
+    the edge, the other way it would smear colour that is there.
     """
     ycc = coded.astype(np.float32) @ _TO_YCC.T
-    ycc = ycc[: ycc.shape[0] // 2 * 2, : ycc.shape[1] // 2 * 2]
-    rest = ycc - _full(_half(ycc), ycc.shape)
-    power = np.median(np.abs(rest).reshape(-1, 3), axis=0)
-    return bool(power[1:].max() < 0.45 * power[0])
+    chroma = ycc[: ycc.shape[0] // 2 * 2, : ycc.shape[1] // 2 * 2, 1:]
+    return all(_repeats(np.moveaxis(chroma, axis, 0)) for axis in (0, 1))
+
+
+def _repeats(c: Array) -> bool:
+    """True if rows 0 and 1, 2 and 3 ... are alike where the rows between those pairs differ."""
+    if c.shape[0] < 6:
+        return False
+    within, across = np.abs(c[3::2] - c[2:-1:2]), np.abs(c[2::2] - c[1:-1:2])
+    within, across = within[: min(len(within), len(across))], across[: min(len(within), len(across))]
+    steps = np.maximum(within, across) > COLOUR_STEP
+    return bool(steps.sum() >= LEAST_STEPS and within[steps].mean() < REPEATED * across[steps].mean())
 
 
 def restore_chroma(coded: Array, radius: float = 1.5, eps: float = 1e-4) -> Array:

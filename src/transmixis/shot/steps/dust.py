@@ -34,6 +34,7 @@ class DustOut(StepKind):
     slots = (Slot("plate", "the plate with the spots"),)
     mends = True
     Params = DustParams
+    keeps_pixels = True
     other_frames = True
     analyses = True
     analysis_params = ("how", "strength", "by_hand")

@@ -38,6 +38,7 @@ class EvenOut(StepKind):
     slots = (Slot("plate", "the plate to even out"),)
     mends = True
     Params = EvenParams
+    keeps_pixels = True
     other_frames = True
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:

@@ -71,8 +71,10 @@ class ScreenKey(StepKind):
         Slot("garbage", "a matte around the subject", takes="matte", optional=True),
     )
     Params = ScreenKeyParams
+    full_chroma = True
     analyses = True
     analysis_params = ("screen", "reach")
+    version = 2
     frames_back = 1
 
     def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
