@@ -7,7 +7,7 @@ from datetime import datetime, timedelta, timezone
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.special import ellipk
 
@@ -80,16 +80,44 @@ def test_mains_lights_are_steady_at_their_own_angles() -> None:
     assert shutter.mains_flicker(24, 180, 50) > 0.01
     assert 172.8 in shutter.safe_angles(24, 50)
     assert 144.0 in shutter.safe_angles(24, 60)
+    assert {100.0, 50.0, 25.0} <= set(shutter.safe_rates(50))
 
 
-@given(rate=st.sampled_from([24.0, 25.0, 30.0, 48.0, 50.0, 60.0]), angle=st.floats(20, 360), mains=st.sampled_from([50.0, 60.0]))
-def test_flicker_as_computed_is_what_a_simulation_of_the_light_gives(rate: float, angle: float, mains: float) -> None:
-    begins = np.linspace(0, 1 / (2 * mains), 24, endpoint=False)[:, None, None]  # the lights may stand anywhere at first
-    opens = np.arange(60)[None, :, None] / rate
+def seen_by_a_camera(rate: float, angle: float, mains: float, frames: int) -> np.ndarray:
+    """The light that every frame of a take gathers, by integrating the waveform; rows: phases of the lights at the start."""
+    begins = np.linspace(0, 1 / (2 * mains), 48, endpoint=False)[:, None, None]
+    opens = np.arange(frames)[None, :, None] / rate
     t = begins + opens + (np.arange(400) + 0.5) / 400 * shutter.exposure_time(rate, angle)
-    light = (1 - np.cos(2 * np.pi * 2 * mains * t)).mean(axis=2)
-    seen, said = float(np.abs(np.diff(light, axis=1)).max()), shutter.mains_flicker(rate, angle, mains)
-    assert 0.98 * said - 0.005 <= seen <= said + 0.005
+    return (1 - np.cos(2 * np.pi * 2 * mains * t)).mean(axis=2)
+
+
+@given(
+    rate=st.sampled_from([24.0, 24000 / 1001, 25.0, 30000 / 1001, 30.0, 48.0, 50.0, 60000 / 1001, 60.0, 120.0]),
+    angle=st.floats(20, 360), mains=st.sampled_from([50.0, 60.0]),
+)  # fmt: skip
+@settings(max_examples=60)
+def test_flicker_as_computed_is_what_the_light_gives_over_the_whole_beat(rate: float, angle: float, mains: float) -> None:
+    light = seen_by_a_camera(rate, angle, mains, 600)  # 10 s and more: every beat of these rates is shorter
+    seen, said = float(np.ptp(light, axis=1).max()), shutter.mains_flicker(rate, angle, mains)
+    assert seen == pytest.approx(said, rel=0.02, abs=0.004)
+
+
+@pytest.mark.parametrize(("rate", "angle", "mains", "share"), [(30000 / 1001, 45, 60, 1.27), (24000 / 1001, 180, 60, 0.25)])
+def test_a_slow_beat_is_judged_whole(rate: float, angle: float, mains: float, share: float) -> None:
+    """Neighbouring frames hardly differ, the beat of eight seconds does."""
+    assert shutter.mains_flicker(rate, angle, mains) == pytest.approx(share, abs=0.01)
+    assert shutter.beat_seconds(rate, mains) == pytest.approx(8.34, abs=0.02)
+    light = seen_by_a_camera(rate, angle, mains, 300)
+    assert np.abs(np.diff(light, axis=1)).max() < 0.1 * share
+    assert shutter.beat_seconds(25, 50) == math.inf
+
+
+def test_rows_of_a_rolling_shutter_see_bands() -> None:
+    rows = np.arange(1080)[:, None] / 1080 * 0.02 + (np.arange(400) + 0.5) / 400 * shutter.exposure_time(25, 18)
+    light = (1 - np.cos(2 * np.pi * 100 * rows)).mean(axis=1)
+    assert np.ptp(light) == pytest.approx(1.87, abs=0.01)
+    assert shutter.rolling_bands(25, 18, 50) == pytest.approx(1.87, abs=0.01)
+    assert shutter.rolling_bands(25, 180, 50) == pytest.approx(0, abs=1e-9)  # open for two whole pulses
 
 
 def test_sixty_pictures_a_second_find_a_sharp_moment_and_thirty_hardly() -> None:

@@ -126,4 +126,5 @@ def test_what_cannot_be_measured_is_said() -> None:
         s.measured_cloth(np.full((40, 40, 3), np.nan))
     even = s.measured_cloth(np.full((40, 40, 3), 0.2))
     assert even.low == pytest.approx(1.0)
-    assert s.stops_apart((0.36, 0.36, 0.36), (s.Swatch("grey", (0.18, 0.18, 0.18), (0,) * 6),)) == pytest.approx(1.0)
+    assert s.light_on_cloth((0.09, 0.54, 0.14), "green") == pytest.approx(1.0)
+    assert s.light_on_cloth((0.0225, 0.135, 0.035), "green") == pytest.approx(-1.0)

@@ -193,3 +193,51 @@ def test_a_third_plate_must_agree_as_well() -> None:
     later = answer("shadow", third_light="the Sun", third_hour=16.0)
     assert next(r.value for r in later.readings if r.name == "direction apart") > two["direction apart"]
     assert "third" in dict(later.rows)
+
+
+@given(
+    rate=st.sampled_from([24.0, 23.976, 25.0, 29.97, 50.0, 60.0, 120.0, 240.0]), angle=st.sampled_from([11.25, 45.0, 90.0, 180.0, 360.0]),
+    crossing=st.floats(0.3, 8), mains=st.sampled_from(["50 Hz", "60 Hz"]), sensor=st.sampled_from(["rolling shutter", "global shutter"]),
+)  # fmt: skip
+def test_a_shutter_proposal_mends_something_and_worsens_nothing_that_was_faulted(
+    rate: float, angle: float, crossing: float, mains: str, sensor: str
+) -> None:
+    values = {"rate": rate, "angle": angle, "crossing": crossing, "mains": mains, "sensor": sensor}
+    now = answer("shutter", **values)
+    if now.proposal is None:
+        return
+    then = answer("shutter", **{**values, **now.proposal.values})
+    before, after = ({r.name: r for r in a.readings} for a in (now, then))
+    faults = {n for n, r in before.items() if r.state == "fault"}
+    assert {n for n, r in after.items() if r.state == "fault"} < faults
+    assert all((after[n].ratio or 0) <= (before[n].ratio or 0) * 1.01 for n in faults)
+
+
+def test_a_hundred_rather_than_a_hundred_and_twenty_under_fifty_hertz() -> None:
+    now = answer("shutter", rate=120, angle=180, crossing=4.0, sensor="global shutter")
+    assert next(r for r in now.readings if r.name == "flicker").value == pytest.approx(
+        200 * abs(np.sin(np.pi / 2.4) / (np.pi / 2.4)), abs=0.1
+    )
+    assert now.proposal is not None
+    assert now.proposal.values["rate"] == 100
+
+
+def test_dark_hair_and_skin_do_not_ask_for_a_dark_screen() -> None:
+    """The cloth stays at the light's level; proposed darker by nearly three stops, the key was lost."""
+    for colours in (("dark skin", "dark hair"), ("white shirt",), ("light skin", "grey wool")):
+        found = answer("screen", colours=colours)
+        assert next(r for r in found.readings if r.name == "light on the cloth").value == 0
+        assert found.proposal is None or "level" not in found.proposal.values
+    dim = answer("screen", colours=("dark skin", "dark hair"), level=-2.8)
+    assert dim.proposal is not None
+    assert dim.proposal.values["level"] == 0
+    lit = answer("screen", colours=("dark skin", "dark hair"))
+    steps = [next(r for r in a.readings if r.name == "separation").value or 0 for a in (dim, lit)]
+    assert steps[1] > 2 * steps[0]
+
+
+def test_what_does_not_hold_does_not_read_as_approval() -> None:
+    found = answer("screen", colours=("leaves", "grass", "green fruit"), cloth="green", grain=6.0)
+    assert "clear" not in found.words
+    dim = answer("screen", colours=("dark hair",), level=-4.0, grain=8.0)
+    assert "does not hold" in dim.words or "key through" in dim.words

@@ -153,11 +153,10 @@ def weighted_quantile(values: Array, weights: Array, q: float) -> float:
     return float(values[order][min(int(np.searchsorted(total, q * total[-1])), len(values) - 1)])
 
 
-def stops_apart(cloth: tuple[float, float, float], swatches: tuple[Swatch, ...]) -> float:
-    """Stops of the cloth's strongest channel, which is the one that is keyed, over the subject's mean luminance."""
-    share = np.array([s.share for s in swatches])
-    mean = float((share * luminance(np.array([s.rgb for s in swatches]))).sum() / share.sum())
-    return math.log2(max(*cloth, 1e-6) / max(mean, 1e-6))
+def light_on_cloth(cloth: tuple[float, float, float], kind: str) -> float:
+    """Stops of light on a measured cloth over that on the grey card, if it is cloth as usual (CLOTHS). The subject's own colours
+    have no part in it: dark hair does not want a dark screen."""
+    return math.log2(max(*cloth, 1e-6) / max(CLOTHS[kind]))
 
 
 def seen_from_the_side(width: float, height: float, distance: float) -> float:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from fractions import Fraction
 
 from transmixis.core.errors import UserError
 
 SLOWEST_PAN = 7.0  # s for a thing to cross the frame at 24 a second (common practice)
-FLICKERS = 0.02  # of the light between frames: seen as flicker (Weber fraction, from memory)
+FLICKERS = 0.02  # of the light, over a beat or between rows: seen (Weber fraction, from memory)
 
 
 def exposure_time(rate: float, angle: float) -> float:
@@ -54,21 +55,54 @@ def sharp_moment(top_speed: float, period: float, rate: float, angle: float, mos
     return Sharp(frames, min(1.0, frames))
 
 
-def mains_flicker(rate: float, angle: float, mains: float) -> float:
-    """Largest change of light (share) from frame to frame under lights that pulse twice a period of the `mains` (Hz).
+def pulse_swing(rate: float, angle: float, mains: float) -> float:
+    """How far (share, from peak to peak) what a shutter averages swings with the phase at which it opens, under lights that pulse
+    twice a period of the `mains` (Hz) and go dark in between.
 
-    The light is taken as 1 - cos(2 pi 2 f t): what a shutter of T seconds averages swings by sinc(2 f T); it is steady where
-    the rate divides 2 f or the shutter is open for whole pulses.
+    The light is taken as 1 - cos(2 pi 2 f t); averaged over T seconds its swing is sinc(2 f T). Bulbs swing less, simple LED
+    lamps as much.
     """
     pulses = 2 * mains
     t = exposure_time(rate, angle)
-    swing = abs(math.sin(math.pi * pulses * t) / (math.pi * pulses * t))
-    beat = pulses / rate
-    off = abs(beat - round(beat))
-    if off < 1e-9:
+    return 2 * abs(math.sin(math.pi * pulses * t) / (math.pi * pulses * t))
+
+
+def mains_flicker(rate: float, angle: float, mains: float) -> float:
+    """Change of light (share, from peak to peak) over the whole beat of frame rate and mains, however slow that is.
+
+    It is steady only where the rate divides twice the mains, or the shutter is open for whole pulses. Where the frames see just
+    a few phases (the rate is to the pulses as whole numbers), the worst place of these is taken.
+    """
+    phases = _phases(rate, mains)
+    if phases == 1:
         return 0.0
-    # neighbouring frames see phases `off` of a pulse apart
-    return float(2 * swing * math.sin(math.pi * min(off, 0.5)))
+    near = math.cos(math.pi / (2 * phases)) if phases % 2 and phases < 50 else 1.0
+    return pulse_swing(rate, angle, mains) * near
+
+
+def beat_seconds(rate: float, mains: float) -> float:
+    """Seconds that a beat of frame rate and mains takes; infinite where there is none."""
+    beat = 2 * mains / rate
+    off = abs(beat - round(beat))
+    return math.inf if off < 1e-9 else 1 / (off * rate)
+
+
+def _phases(rate: float, mains: float) -> int:
+    """How many phases of the light the frames see in turn."""
+    beat = 2 * mains / rate
+    near = Fraction(beat).limit_denominator(49)
+    return near.denominator if abs(float(near) - beat) < 1e-9 else 1000
+
+
+def rolling_bands(rate: float, angle: float, mains: float) -> float:
+    """Change of light (share, from peak to peak) between the rows of one frame whose rows are read one after the other, over half
+    a pulse or longer, as nearly all cameras do (10 to 30 ms a frame, common practice)."""
+    return pulse_swing(rate, angle, mains)
+
+
+def safe_rates(mains: float) -> list[float]:
+    """Rates at which every frame sees the lights at the same phase."""
+    return [2 * mains / k for k in range(1, 13)]
 
 
 def safe_angles(rate: float, mains: float) -> list[float]:

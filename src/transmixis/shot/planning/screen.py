@@ -110,13 +110,13 @@ class ScreenQuestion(Question):
         best = max(found, key=lambda k: (found[k].steps, k == p.cloth))
         trouble = [(n, 100 * v) for n, v in own.reach if 100 * v > REACH_LIMIT]
         worst = max((100 * v for _, v in own.reach), default=0.0)
-        level = core.stops_apart(cloth.rgb, swatches)
+        level = core.light_on_cloth(cloth.rgb, p.cloth) if p.measured_cloth else p.level
         far = core.distance_for_spill(p.wide, p.high, SPILL_LIMIT / 100 - 0.005)
         readings = (
             Reading("separation", own.steps, "steps", SEPARATION_LIMIT, "high", note="of the camera's noise, as the key reads it"),
             Reading("goes into the screen", worst, "%", REACH_LIMIT, note=f"{max(own.reach, key=lambda r: r[1])[0]}; beyond it, it keys through"),
             Reading("spill at the outline", 100 * side, "%", SPILL_LIMIT, note="of what a cheek or sleeve there sees is cloth"),
-            Reading("screen over subject", level, "stops", LEVEL_LIMIT, note="brighter it spills, darker it is noisy"),
+            Reading("light on the cloth", level, "stops", LEVEL_LIMIT, note="over the light on the subject; brighter it spills, darker it is noisy"),
             Reading("unevenness", -2 * math.log2(max(cloth.low, 1e-3)), "stops", EVEN_LIMIT),
         )  # fmt: skip
         return Answer(
@@ -165,6 +165,8 @@ def _words(kind: str, own: core.Separation, trouble: list[tuple[str, float]], be
     if trouble:
         return f"{kind.capitalize()} will not hold: {', '.join(n for n, _ in trouble)} would key through."
     more = f"; {best} stands further" if best != kind and further else ""
+    if own.steps < SEPARATION_LIMIT:
+        return f"{kind.capitalize()} does not hold: {own.steps:.0f} steps of noise apart where {SEPARATION_LIMIT:g} are needed{more}."
     return f"{kind.capitalize()} stands {own.steps:.0f} steps of noise clear{more}."
 
 
@@ -180,9 +182,9 @@ def _proposal(p: Any, found: dict[str, core.Separation], best: str, far: float, 
     if 100 * side > SPILL_LIMIT and far <= 40:
         values["distance"] = far
         why.append(f"From {far:.1f} m an outline sees less than {SPILL_LIMIT:g} % of cloth.")
-    if abs(level) > LEVEL_LIMIT and not p.measured_cloth and "cloth" not in values and -4 <= p.level - level <= 4:
-        values["level"] = round(p.level - level, 1)
-        why.append("At that light the cloth is as bright as the subject.")
+    if abs(level) > LEVEL_LIMIT and not p.measured_cloth:
+        values["level"] = 0.0
+        why.append("The cloth then gets the light that the subject gets, whatever the subject's own colours are.")
     return PlanProposal(values, " ".join(why)) if values else None
 
 
