@@ -121,27 +121,23 @@ def measure_move(anchor: Anchor, grey: Array, *, only_shift: bool = False) -> Mo
 
 @dataclass(frozen=True)
 class Followed:
-    """The camera's motion; the points that share it, before and after (k, 2); and the median motion (x, y) px of what moves
-    otherwise with its share of the points (3,)."""
+    """The camera's motion; the median motion (x, y) px of what moves otherwise with its share of the points (3,); and a movement
+    that competes with the camera's: its shift (x, y) px and its share of the points, else zeros."""
 
     move: Move
-    at: Array
-    there: Array
     others: Array
-    rival: Array = field(
-        default_factory=lambda: np.zeros(3)
-    )  # shift (x, y) px of a movement that competes, and its share of points
+    rival: Array = field(default_factory=lambda: np.zeros(3))
 
 
 def follow(anchor: Anchor, grey: Array, *, only_shift: bool = False, known: Move | None = None) -> Followed:
     """Follow the anchor's corners into `grey`, and tell the camera's motion from that of others. `known`: the camera's motion, as
     read otherwise; then only the others' is told."""
-    none, nothing = np.empty((0, 2)), np.zeros(3)
+    nothing = np.zeros(3)
     if len(anchor.corners) < LEAST:
-        return Followed(Move(reason="too little texture to measure the camera by"), none, none, nothing)
+        return Followed(Move(reason="too little texture to measure the camera by"), nothing)
     at, there = _followed_both_ways(anchor, grey)
     if len(at) < LEAST:
-        return Followed(Move(reason="too few points can be followed", points=len(at)), none, none, nothing)
+        return Followed(Move(reason="too few points can be followed", points=len(at)), nothing)
     h, w = grey.shape
     rival = nothing
     if known is not None:
@@ -151,13 +147,13 @@ def follow(anchor: Anchor, grey: Array, *, only_shift: bool = False, known: Move
         shared = _shared_movement(at, there, grey.shape, only_shift=only_shift)
         if shared is None or shared[0].sum() < 8:
             agree = 0 if shared is None else int(shared[0].sum())
-            return Followed(Move(reason="the points do not agree on one movement", points=agree), none, none, nothing)
+            return Followed(Move(reason="the points do not agree on one movement", points=agree), nothing)
         near, rival = shared
         move = _fitted(at[near], there[near], ((w - 1) / 2, (h - 1) / 2), only_shift=only_shift)
     own = there - move.similarity(grey.shape).apply(at)
     moving = np.linalg.norm(own, axis=1) > 2 * AGREE
     others = np.array([*np.median(own[moving], axis=0), moving.mean()]) if moving.sum() >= 6 else nothing
-    return Followed(move, at[near], there[near], others, rival)
+    return Followed(move, others, rival)
 
 
 def _followed_both_ways(anchor: Anchor, grey: Array) -> tuple[Array, Array]:

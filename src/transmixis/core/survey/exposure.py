@@ -20,7 +20,6 @@ DARK, BRIGHT = 2e-3, 0.9  # linear: outside of it the ratio is noise or clipping
 LEAST_PIXELS = 300
 TREND_SECONDS = 0.5  # slower is drift, faster is flicker
 ROUNDS = 3
-STEP_ERROR = 0.003  # stops: of the change between two neighbours, from about a hundred followed points
 
 
 @dataclass(frozen=True)
@@ -68,17 +67,34 @@ class Gains:
         return np.asarray(gaussian_filter1d(calm, span / 3, axis=0, mode="nearest"))
 
 
-def measure_drift(reference: Rgb, frame: Rgb) -> Drift:
-    """Drift of one frame against another, as in `gains_over_time`."""
-    size = (160, max(2, round(160 * frame.shape[0] / frame.shape[1])))
-    pair = [cv2.resize(f[..., :3], size, interpolation=cv2.INTER_AREA) for f in (reference, frame)]
-    logs, lit = _logs(np.stack(pair))
+def measure_drift(reference: Rgb, frame: Rgb, move: Similarity | None = None) -> Drift:
+    """Drift of one frame against another, in what both show. `move`: how the picture has moved between them, px of the frame."""
+    w = min(160, frame.shape[1])
+    size = (w, max(2, round(w * frame.shape[0] / frame.shape[1])))
+    a, b = (cv2.resize(f[..., :3], size, interpolation=cv2.INTER_AREA) for f in (reference, frame))
+    found = _change(a, b, (move or Similarity()).scaled(w / frame.shape[1]))
+    if found is None:
+        return Drift(0, 0, "too little of the frame is seen in both, neither black nor clipped")
+    mean = float(found[0].mean())
+    return Drift(mean, float(np.abs(found[0] - mean).max()))
+
+
+def _change(a: Array, b: Array, move: Similarity) -> tuple[Array, float] | None:
+    """Change (3,) in stops from small picture `a` to `b`, which has moved by `move`, in what both show, and its standard error;
+    None where that is too little."""
+    h, w = a.shape[:2]
+    if not _stays(move, w, h):
+        # both are softened alike, or the one that is moved between pixels would be the softer
+        a, b = (cv2.GaussianBlur(x, (0, 0), 1.0) for x in (a, b))
+        b = cv2.warpAffine(b, move.inverse().matrix, (w, h), flags=cv2.INTER_LINEAR, borderValue=(0, 0, 0))
+    logs, lit = _logs(np.stack([a, b]))
     both = lit.all(axis=0)
+    if not _stays(move, w, h):
+        seen = cv2.warpAffine(np.ones((h, w), np.float32), move.inverse().matrix, (w, h), flags=cv2.INTER_LINEAR)
+        both &= cv2.erode(seen, np.ones((7, 7), np.uint8), borderValue=0) > 0.999
     if both.sum() < LEAST_PIXELS:
-        return Drift(0, 0, "too little of the frame is neither black nor clipped")
-    stops = _robust_mean((logs[1] - logs[0])[both])[0]
-    mean = float(stops.mean())
-    return Drift(mean, float(np.abs(stops - mean).max()))
+        return None
+    return _robust_mean((logs[1] - logs[0])[both])
 
 
 def gains_over_time(thumbs: list[Array | None], moves: list[Similarity | None] | None = None) -> Gains:
@@ -111,15 +127,55 @@ def gains_over_time(thumbs: list[Array | None], moves: list[Similarity | None] |
     return Gains(stops, error)
 
 
-def gains_along(ratios: list[Array | None]) -> Gains:
-    """Gains from the changes (3,) in stops between neighbours at points that were followed, added up; for plates whose camera
-    goes so far that frames cannot be laid over each other. The error grows with the root of the frames passed."""
-    stops, error = np.zeros((len(ratios), 3)), np.zeros(len(ratios))
-    for i, r in enumerate(ratios[1:], 1):
-        known = r is not None and bool(np.isfinite(r).all())
-        stops[i] = stops[i - 1] + (r if known else 0.0)
-        error[i] = np.hypot(error[i - 1], STEP_ERROR if known else 10 * STEP_ERROR)
-    return Gains(stops - np.median(stops, axis=0), error)
+HOPS = (1, 2, 3, 5, 8, 13, 21, 34, 55)  # frames between two that are compared
+PAIR_ERROR = 0.0004  # stops: what overlapping small pictures are told apart by at best
+MOST_SOLVED = 2500  # frames
+
+
+def gains_by_overlap(thumbs: list[Array | None], moves: list[Similarity | None]) -> Gains:
+    """Gains of a plate whose camera goes far, from small pictures (h, w, 3) and how each has moved (thumb pixels, None unknown).
+
+    Each frame is compared with those that show some of the same, near and far ones, in that part alone; the gains that fit all
+    these comparisons best are solved for, so that what enters and leaves the frame has no part in them, and little adds up.
+    """
+    n = len(thumbs)
+    normal, right = np.zeros((n, n)), np.zeros((n, 3))
+    for i in range(n):
+        for hop in HOPS:
+            pair = _compared(thumbs, moves, i, i + hop)
+            if pair is None:
+                continue
+            weight = 1 / (pair[1] ** 2 + PAIR_ERROR**2)
+            j = i + hop
+            normal[[i, j], [i, j]] += weight
+            normal[[i, j], [j, i]] -= weight
+            right[j] += weight * pair[0]
+            right[i] -= weight * pair[0]
+    known = np.diag(normal) > 0
+    stops, error = np.full((n, 3), np.nan), np.full(n, np.nan)
+    if known.sum() < 2:
+        return Gains(stops, error, "neighbouring frames share too little to be compared")
+    pull = 1e-3 * float(np.median(np.diag(normal)[known]))  # holds the level of all, and parts that nothing connects
+    back = np.linalg.inv(normal[np.ix_(known, known)] + pull / known.sum() * np.eye(int(known.sum())))
+    g = back @ right[known]
+    stops[known] = g - np.median(g, axis=0)
+    middle = int(np.argmin(np.abs(g - np.median(g, axis=0)).sum(axis=1)))
+    apart = np.diag(back) + back[middle, middle] - 2 * back[middle]
+    error[known] = np.hypot(np.sqrt(np.maximum(apart, 0)), PAIR_ERROR)
+    return Gains(stops, error)
+
+
+def _compared(thumbs: list[Array | None], moves: list[Similarity | None], i: int, j: int) -> tuple[Array, float] | None:
+    if j >= len(thumbs):
+        return None
+    a, b, from_, to = thumbs[i], thumbs[j], moves[i], moves[j]
+    if a is None or b is None or from_ is None or to is None:
+        return None
+    move = to.after(from_.inverse())
+    h, w = a.shape[:2]
+    if np.hypot(*(move.apply(np.array([[w / 2, h / 2]]))[0] - (w / 2, h / 2))) > 0.7 * w:
+        return None
+    return _change(a, b, move)
 
 
 def _logs(x: Array) -> tuple[Array, Array]:

@@ -13,7 +13,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.survey.blur import Blur, measure_blur
 from transmixis.core.survey.camera_path import CameraPath, Steadiness, judge, path_of
 from transmixis.core.survey.dust import Dust, find_dust, frames_apart, half_log
-from transmixis.core.survey.exposure import Gains, gains_along, gains_over_time, mired_change
+from transmixis.core.survey.exposure import Gains, gains_by_overlap, gains_over_time, mired_change
 from transmixis.core.survey.flashing import flashes_per_second
 from transmixis.core.survey.intruder import Intruder, find_intruders
 from transmixis.core.survey.noise import TimeNoise, noise_over_time
@@ -67,7 +67,7 @@ def survey_plate(
     steadiness = judge(path)
     thumbs: list[Array | None] = [None if is_absent(s) else s["thumb"] for s in scans]
     if np.nanmax(path.shift, initial=0.0) > FAR * path.size[1]:
-        gains = gains_along([s.get("ratio") for s in scans])
+        gains = gains_by_overlap(thumbs, _thumb_moves(path, thumbs))
     else:
         gains = gains_over_time(thumbs, _thumb_moves(path, thumbs))
     levels = np.array([np.full(5, np.nan) if is_absent(s) else s["levels"] for s in scans], float)

@@ -62,13 +62,13 @@ def scan_frame(frame: Prepared, before: Prepared | None, reference: Anchor | Non
         "spectrum": spectrum(luma).astype(np.float16),
         "size": np.array(luma.shape, np.int32),
     }
-    found = Followed(Move(points=0), np.empty((0, 2)), np.empty((0, 2)), np.zeros(3))
+    found = Followed(Move(points=0), np.zeros(3))
     if reference is not None:
         found = _against(reference, frame)
     out["shift"], out["rival"] = _as_row(found.move), found.rival
     out["by"] = np.array("screen" if (reference or frame).backdrop is not None else "scene")
     if before is not None:
-        out.update(_step(before, frame))
+        out.update(_step(before, frame, screen=reference is not None and reference.backdrop is not None))
         out["change"] = _change(before.luma, luma)
     return out
 
@@ -78,10 +78,9 @@ def _against(reference: Anchor, frame: Prepared) -> Followed:
     frame, its edges before all, shares."""
     if reference.backdrop is None:
         return follow(reference, frame.grey)
-    none = np.empty((0, 2))
     if frame.backdrop is None:
-        return Followed(Move(reason="the screen is not seen in this frame"), none, none, np.zeros(3))
-    return Followed(align(reference.backdrop, frame.backdrop), none, none, np.zeros(3))
+        return Followed(Move(reason="the screen is not seen in this frame"), np.zeros(3))
+    return Followed(align(reference.backdrop, frame.backdrop), np.zeros(3))
 
 
 def absent(reason: str) -> Scan:
@@ -157,44 +156,16 @@ def _standing_out(x: Array) -> float:
     return float((out[:-2] & out[2:]).mean()) if len(out) > 2 else 0.0
 
 
-def _step(before: Prepared, frame: Prepared) -> Scan:
-    """Motion since the frame before, what moves by itself (x, y px, share of the points), and the change of brightness."""
+def _step(before: Prepared, frame: Prepared, *, screen: bool) -> Scan:
+    """Motion since the frame before, and what moves by itself (x, y px, share of the points). `screen`: the plate has one."""
     anchor = anchor_of(before.grey, points=STEP_POINTS)
-    if before.backdrop is None:
+    if not screen:
         found = follow(anchor, frame.grey)
-        at, there = found.at, found.there
     else:
-        move = align(before.backdrop, frame.backdrop) if frame.backdrop is not None else Move(reason="no screen is seen")
+        both = before.backdrop is not None and frame.backdrop is not None
+        move = align(before.backdrop, frame.backdrop) if both else Move(reason="no screen is seen")  # type: ignore[arg-type]
         found = follow(anchor, frame.grey, known=move)
-        at = _spread(before.backdrop)
-        there = move.similarity(frame.grey.shape).apply(at)
-    return {
-        "step": _as_row(found.move),
-        "movers": found.others,
-        "ratio": _brightness_change(before.linear, frame.linear, at, there),
-    }
-
-
-def _spread(backdrop: Backdrop) -> Array:
-    """Points (k, 2) px of the frame all over its screen."""
-    step = max(1, backdrop.where.shape[1] // 24)
-    v, u = np.nonzero(backdrop.where[::step, ::step])
-    return np.stack([u, v], 1) * step / backdrop.scale
-
-
-def _brightness_change(a: Array, b: Array, at: Array, there: Array) -> Array:
-    """Median change (3,) in stops of the patches around points that were followed; nan with fewer than 20 usable ones."""
-    if len(at) < 20:
-        return np.full(3, np.nan)
-    left, right = _patches(a, at), _patches(b, there)
-    fine = (np.minimum(left, right).min(axis=1) > 4e-3) & (np.maximum(left, right).max(axis=1) < 0.85)
-    return np.median(np.log2(right[fine] / left[fine]), axis=0) if fine.sum() >= 20 else np.full(3, np.nan)
-
-
-def _patches(x: Array, points: Array) -> Array:
-    """Mean colour (k, 3) of the patches around points."""
-    xy = points.astype(np.float32)
-    return np.stack([cv2.getRectSubPix(x, (9, 9), (float(u), float(v))).mean(axis=(0, 1)) for u, v in xy])
+    return {"step": _as_row(found.move), "movers": found.others}
 
 
 def _change(a: Array, b: Array) -> Array:

@@ -33,7 +33,7 @@ class EvenParams(Params):
 
 
 class EvenOut(StepKind):
-    kind, title, stage, product, version = "even_out", "Even out", "Survey", "picture", 2
+    kind, title, stage, product, version = "even_out", "Even out", "Survey", "picture", 3
     says = "takes flicker and drift out"
     slots = (Slot("plate", "the plate to even out"),)
     mends = True
@@ -58,7 +58,13 @@ class EvenOut(StepKind):
         other = frame - 1 if keep else min(int(params.anchor), survey.count)
         if other < 1 or (keep and frame == 1):
             return [Reading("unevenness left", 0.0, "stops", LEFT)]
-        d = measure_drift(inputs.own(other).picture, product.picture)  # type: ignore[arg-type]
+        path = survey.path
+        move = (
+            path.similarity(frame - 1).after(path.similarity(other - 1).inverse())
+            if path.known[[frame - 1, other - 1]].all()
+            else None
+        )
+        d = measure_drift(inputs.own(other).picture, product.picture, move)  # type: ignore[arg-type]
         if not d:
             return [Reading("unevenness left", None, "stops", LEFT, note=d.reason)]
         wanted = _wanted_step(survey, params, frame, other)

@@ -1,0 +1,55 @@
+"""Light of a plate whose camera pans: only what frames share tells of it, so a steady pan is left alone."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from movingplates import made_picture, recorded, scans_of
+
+from transmixis.core.motion.similarity import Similarity
+from transmixis.core.progress import Progress
+from transmixis.core.repair.evening import factors, target_stops
+from transmixis.core.survey.exposure import gains_by_overlap, measure_drift
+from transmixis.core.survey.plate import survey_plate
+
+SIZE, FRAMES, STEP = (216, 384), 30, 30
+
+
+def pan(seed: int, gains: np.ndarray) -> list[np.ndarray]:
+    """A pan of two and a half frame widths over a scene that gets brighter to the right by a stop and more."""
+    wide = np.concatenate([made_picture(30 * seed + s) for s in range(1, 5)], axis=1)
+    wide = wide * np.linspace(0.6, 1.5, wide.shape[1])[None, :, None]
+    cut = [wide[24 : 24 + SIZE[0], 24 + STEP * i : 24 + STEP * i + SIZE[1]] for i in range(len(gains))]
+    return [recorded((c * g).astype(np.float32), i) for i, (c, g) in enumerate(zip(cut, gains, strict=True))]
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_an_evened_pan_is_right_to_a_tenth_of_a_per_cent(seed: int) -> None:
+    for flicker in (0.0, 0.03):
+        gains = 1 + flicker * np.random.default_rng(seed).normal(0, 1, FRAMES)
+        frames = pan(seed, gains)
+        s = survey_plate(scans_of(frames), 24, lambda n, f=frames: f[n - 1], Progress())
+        evened = factors(s.gains, target_stops(s.gains, 24, [1], keep_drift=False), 1.0, by_channel=True)
+        off = evened / (gains[0] / gains)[:, None] - 1
+        told = np.isfinite(s.gains.error)
+        assert told.mean() > 0.9
+        assert np.sqrt((off[told] ** 2).mean()) < 0.001
+        assert np.abs(off[told]).max() < (0.001 if flicker == 0 else 0.0025)
+        assert np.nanmax(s.gains.error) < 0.001
+        if flicker == 0:
+            assert (evened == 1).all()  # not a single pixel of a steady pan is touched
+
+
+def test_what_frames_do_not_share_is_not_compared() -> None:
+    frames = pan(1, np.ones(12))
+    far = measure_drift(frames[0], frames[11], None)
+    assert abs(far.exposure) > 0.05  # the scene itself is brighter there
+    same = measure_drift(frames[0], frames[4], Similarity(-4 * STEP, 0))
+    assert abs(same.exposure) < 0.005
+    apart = measure_drift(frames[0], frames[11], Similarity(-390, 0))
+    assert not apart
+    assert "seen in both" in apart.reason
+    thumbs: list[np.ndarray | None] = [f[::3, ::3] for f in frames[:3]]
+    lone = gains_by_overlap(thumbs, [None, None, None])
+    assert lone.reason
+    assert np.isnan(lone.stops).all()
