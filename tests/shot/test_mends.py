@@ -20,6 +20,7 @@ from transmixis.shot.keyjob import bare_shot
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.render import Renderer
+from transmixis.shot.steps.screen_key import soft_lost
 from transmixis.shot.surveys import Surveys
 from transmixis.shot.workorder import add_step, first_work_order
 
@@ -256,3 +257,28 @@ def test_a_survey_goes_on_where_it_was_cut_off(tmp_path: Path) -> None:
     broken = next((tmp_path / "analysis" / "scans").glob("*.npz"))
     broken.write_bytes(b"cut off")
     assert again.surveys.whole(again, "plate:hero", Progress()).count == 5
+
+
+def test_a_steady_proposal_foretells_what_is_then_measured(tmp_path: Path) -> None:
+    """Its effect is not a constant: it is tried on a few frames, and the readings then say the same."""
+    rng = np.random.default_rng(8)
+    picture = made_picture(71)
+    path = np.vstack([[0, 0], rng.normal(0, 1.2, (N - 1, 2))])
+    shot, _ = bare_shot(written(tmp_path / "shaky", [seen(picture, centred(x, y)) for x, y in path]))
+    shot, step = add_step(shot, "steady")
+    proposal = renderer_for(shot).propose(step.id)
+    assert proposal is not None
+    (effect,) = proposal.effects
+    assert 0 < effect.then < 0.2 < effect.now < 6
+    r = renderer_for(with_proposal(shot, step.id))
+    left = [q.value for n in range(1, N + 1) for q in r.measure(step.id, n) if q.name == "shift left" and q.value is not None]
+    assert effect.then <= max(left) + 1e-9
+    assert effect.then > 0.2 * max(left)
+    assert "5 frames" in proposal.gains
+
+
+def test_what_a_black_point_takes_from_hair_is_counted() -> None:
+    matte = np.array([[0.0, 0.02, 0.04, 0.06, 0.5, 1.0]])
+    assert soft_lost([matte], 0.0) == 0
+    assert soft_lost([matte], 0.05) == pytest.approx(0.06 / 0.62)
+    assert soft_lost([np.ones((2, 2))], 0.5) == 0

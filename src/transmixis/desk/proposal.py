@@ -80,11 +80,7 @@ class ProposalCard(QWidget):
         room = self.width() - 20.0
         if proposal is None:
             done = self._state.step_id in self._state.proposals
-            words = (
-                "Measured: nothing to better here. The settings stand as they are."
-                if done
-                else "Measuring the material for a proposal."
-            )
+            words = self._nothing() if done else "Measuring the material for a proposal."
             y = wrapped(p, 10, 42, room, words, 12, 16, 400, INK2, 4)
             readings = self._state.readings.get(self._state.step_id, {}).get(self._state.frame)
             if done and readings and not shows_readings(self._state):
@@ -97,9 +93,28 @@ class ProposalCard(QWidget):
             return
         self._paint_open(p, proposal, room)
 
+    def _nothing(self) -> str:
+        """Why there is no proposal, by what the readings say."""
+        state = self._state
+        trouble = state.proposal_troubles.get(state.step_id)
+        if trouble:
+            return f"No proposal could be made: {trouble}"
+        table = state.readings.get(state.step_id, {})
+        if state.shot is None or len(table) < state.shot.length:
+            return "Nothing to propose so far; the readings are still being taken."
+        if state.findings(state.step_id):
+            return "No setting of this step betters what is over its limit; look at what it is fed, or at the plate."
+        if any(r.value is None for rs in table.values() for r in rs):
+            return "Nothing to propose. Some readings could not be measured; they say why."
+        return "Measured: nothing to better here. The settings stand as they are."
+
     def _paint_open(self, p: QPainter, proposal: Proposal, room: float) -> None:
         y = 40.0
-        for name, words in change_lines(self._state, proposal)[:3]:
+        lines = change_lines(self._state, proposal)
+        if len(lines) > MOST_LINES:
+            rest_of = lines[MOST_LINES - 1 :]
+            lines = [*lines[: MOST_LINES - 1], (", ".join(n for n, _ in rest_of), f"{len(rest_of)} more change")]
+        for name, words in lines:
             w = text(p, 10 + room, y, words, 12, 600, align="right", room=room * 0.72)
             text(p, 10, y, name, 12, 400, room=room - w - 6)
             y += 17
@@ -118,6 +133,9 @@ class ProposalCard(QWidget):
                 y += 14
         if rest and y + 8 < bottom:
             wrapped(p, 10, y + 5, room, rest, 10, 13, 400, INK2, max(1, int((bottom + 6 - y) // 13)))
+
+
+MOST_LINES = 4  # of what changes; more are named together, none is left out
 
 
 def shows_readings(state: State) -> bool:

@@ -67,6 +67,7 @@ class State(QObject):
         self.view = "Result"
         self.readings: dict[str, dict[int, list[Reading]]] = {}
         self.proposals: dict[str, Proposal | None] = {}
+        self.proposal_troubles: dict[str, str] = {}  # why none could be made
         self.folded: set[str] = set()
         self.current_finding: Finding | None = None
         self._plan_known: tuple[Shot, tuple[str, int]] | None = None
@@ -453,12 +454,13 @@ class State(QObject):
             PROPOSE,
             lambda: renderer.propose(step_id, Progress(), frame),
             lambda p: self._take_proposal(step_id, p),
-            lambda e: self._take_proposal(step_id, None),
+            lambda e: self._take_proposal(step_id, None, e),
             tag="propose",
         )
 
-    def _take_proposal(self, step_id: str, proposal: Proposal | None) -> None:
+    def _take_proposal(self, step_id: str, proposal: Proposal | None, trouble: str = "") -> None:
         self.proposals[step_id] = proposal
+        self.proposal_troubles[step_id] = trouble
         self.proposal_changed.emit(step_id)
 
     def use_proposal(self, only: str = "") -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -52,19 +53,24 @@ class DustOut(StepKind):
 
     def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
         """What is left of every spot on the mended pictures, as a share of the light (k,), nan where it cannot be told."""
+        return {"left": np.array(self._left(inputs, lambda n: inputs.own(n).picture, progress), float)}
+
+    def _mended(self, inputs: Inputs, params: Any) -> Callable[[int], Any]:
+        return lambda n: self.compute(inputs, params, n).picture
+
+    def _left(self, inputs: Inputs, picture_of: Callable[[int], Any], progress: Progress) -> list[float]:
         survey = inputs.survey("plate")
         chosen = frames_apart(survey.path.x, survey.path.y)
         logs, moves = [], []
         for i, k in enumerate(chosen):
             progress.at(i, len(chosen), "measuring what is left of the dust")
             with contextlib.suppress(UserError):  # a frame that cannot be read says nothing
-                picture = inputs.own(k + 1).picture
+                picture = picture_of(k + 1)
                 assert picture is not None
                 logs.append(half_log(picture))
                 moves.append(survey.path.similarity(k).scaled(0.5))
         spots = survey.dust.spots
-        left = depths_left(logs, moves, spots) if spots and len(logs) >= 4 else [np.nan] * len(spots)
-        return {"left": np.array(left, float)}
+        return list(depths_left(logs, moves, spots)) if spots and len(logs) >= 4 else [np.nan] * len(spots)
 
     def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
         dust = inputs.survey("plate").dust
@@ -89,8 +95,16 @@ class DustOut(StepKind):
             return None
         worst = max(dust.spots, key=lambda s: s.depth)
         words = f"{spots_words(len(dust.spots))} at a fixed place of the frame; the darkest takes {100 * worst.depth:.0f} % of the light."
-        now = 100 * (1 - (1 - worst.depth) ** (1 - params.strength))
-        return Proposal({"strength": 1.0, "how": LIFT}, words, (Effect("dust left", now, 0.0, "%", SPOT),))
+        full = params.model_copy(update={"strength": 1.0, "how": LIFT})
+        now, then = (self._left(inputs, self._mended(inputs, p), progress) for p in (params, full))
+        if not (np.isfinite(now).any() and np.isfinite(then).any()):
+            return Proposal(
+                {"strength": 1.0, "how": LIFT}, words, costs="What it leaves cannot be measured on this plate; look at it."
+            )
+        before, after = (100 * float(np.nanmax(np.abs(v))) for v in (now, then))
+        if after >= before:
+            return None
+        return Proposal({"strength": 1.0, "how": LIFT}, words, (Effect("dust left", before, after, "%", SPOT),))
 
 
 def _around(s: Spot) -> tuple[int, int, int, int]:

@@ -130,7 +130,7 @@ class ScreenKey(StepKind):
         pits = np.concatenate([a[inside_and_pits(a)[1]] for a in raw])
         holes = max(measure.holes_reading(a).value or 0.0 for a in raw)
         points = propose_points(screen, visible_share(screen, 0, 1), pits, holes)
-        return _points_proposal(params, points, screen, holes, (names[0], names[-1]))
+        return _points_proposal(params, points, screen, holes, (names[0], names[-1]), raw)
 
 
 def settings_of(params: Any) -> KeySettings:
@@ -138,7 +138,9 @@ def settings_of(params: Any) -> KeySettings:
     return KeySettings(params.black, params.white, params.shrink, params.soften, params.spill, params.reach)
 
 
-def _points_proposal(params: Any, p: Points, screen: Array, holes: float, span: tuple[int, int]) -> Proposal | None:
+def _points_proposal(
+    params: Any, p: Points, screen: Array, holes: float, span: tuple[int, int], mattes: list[Array]
+) -> Proposal | None:
     if abs(p.black - params.black) < 0.005 and abs(p.white - params.white) < 0.005:
         return None
     now, then = visible_share(screen, params.black, params.white), visible_share(screen, p.black, p.white)
@@ -147,7 +149,8 @@ def _points_proposal(params: Any, p: Points, screen: Array, holes: float, span: 
         what = (
             f"The matte is clean without points further in; these are the measured ones. {then:.2f} % of the bare screen shows."
         )
-    costs = f"Hair thinner than {100 * p.black:.0f} % of a pixel goes." if p.black > params.black else "Nothing is lost."
+    lost = soft_lost(mattes, p.black) - soft_lost(mattes, params.black)
+    costs = f"{100 * lost:.1f} % of the soft edge goes, hair thinner than {100 * p.black:.0f} % of a pixel." if lost > 0 else ""
     return Proposal(
         values={"black": p.black, "white": p.white},
         reason=what,
@@ -156,6 +159,13 @@ def _points_proposal(params: Any, p: Points, screen: Array, holes: float, span: 
         costs=costs,
         frames=span,
     )
+
+
+def soft_lost(mattes: list[Array], black: float) -> float:
+    """Share of the soft edge's coverage (what lies between a hundredth and solid) that a black point takes away."""
+    soft = np.concatenate([m[(m > 0.01) & (m < 0.99)].ravel() for m in mattes]) if mattes else np.zeros(0)
+    whole = float(soft.sum())
+    return float(soft[soft <= black].sum() / whole) if whole > 0 else 0.0
 
 
 def _usable_clean(inputs: Inputs, frames: list[Array]) -> tuple[Array | None, str]:

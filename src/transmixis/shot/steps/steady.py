@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.motion.camera import anchor_of, grey_of, measure_move
+from transmixis.core.motion.backdrop import camera_move
+from transmixis.core.motion.camera import grey_of
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.motion.steady import corrections, follow_points, from_points, moved, zoom_needed
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.survey.findings import SHIFT
-from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind
+from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.steps.params import Params, choice, number
 
 ENLARGED = 8.0  # %: more and the loss of detail shows beside an untouched plate (judgement, docs/limits.md)
 WHOLE, ONE, TWO = "the whole picture", "one point", "two points"
+
+TRIED = 5  # frames that a proposal is tried on
 
 
 class SteadyParams(Params):
@@ -108,16 +112,39 @@ class Steady(StepKind):
         smooth = 8.0 if pans else 0.0
         full = params.model_copy(update={"strength": 1.0, "smooth": smooth, "by": WHOLE})
         _, zoom = _moves(inputs, full)
-        now = float(np.nanmax(survey.path.shift)) if not pans else v.tremble
+        now, then = self._worst_left(inputs, params, progress), self._worst_left(inputs, full, progress)
+        if now is None or then is None or then >= now:
+            return None
         words = (
             v.words[0].upper()
             + v.words[1:]
             + (". The pan stays, the trembling goes." if pans else ". All of it can be taken out.")
         )
         return Proposal(
-            {"strength": 1.0, "smooth": smooth, "by": WHOLE}, words, (Effect("shift left", now, 0.0, "px", SHIFT),),
+            {"strength": 1.0, "smooth": smooth, "by": WHOLE}, words, (Effect("shift left", now, then, "px", SHIFT),),
+            gains=f"Measured on {TRIED} frames, steadied to see.",
             costs=f"Enlarges by {100 * (zoom - 1):.1f} % so that no border shows." if zoom > 1.0005 else "",
         )  # fmt: skip
+
+    def _worst_left(self, inputs: Inputs, params: Any, progress: Progress) -> float | None:
+        """The largest shift that settings leave on a few frames, measured on pictures steadied by them; None if it cannot be."""
+        _, zoom = _moves(inputs, params) if params.strength > 0 else ([], 1.0)
+
+        def left(n: int) -> float | None:
+            found = _shift_left(
+                inputs, params, self.compute(inputs, params, n), n, zoom, lambda k: self.compute(inputs, params, k).picture
+            )
+            return None if isinstance(found, Reading) else found
+
+        rows = np.isfinite(np.asarray(inputs.analysis()["path"])).all(axis=1)
+        tried = sampled(
+            inputs.shot.length, TRIED, lambda n: left(n) if rows[n - 1] else None, progress, "trying it on a few frames"
+        )
+        told = [v for v in tried.values() if v is not None]
+        return max(told) if told else None
+
+
+Base = Callable[[int], Any]
 
 
 def _path(rows: Any, shot: Any) -> list[Similarity | None]:
@@ -138,8 +165,11 @@ def _moves(inputs: Inputs, params: Any) -> tuple[list[Similarity], float]:
     return moves, zoom
 
 
-def _shift_left(inputs: Inputs, params: Any, product: Product, frame: int, zoom: float) -> float | Reading:
-    """How far the steadied picture at a frame lies from where a full correction would have it, px; a reading that says why not."""
+def _shift_left(
+    inputs: Inputs, params: Any, product: Product, frame: int, zoom: float, base_of: Base | None = None
+) -> float | Reading:
+    """How far the steadied picture at a frame lies from where a full correction would have it, px; a reading that says why not.
+    `base_of`: gives the steadied picture of the reference frame; else as the step stands."""
     path = _path(inputs.analysis()["path"], inputs.shot)
     full, _ = _moves(inputs, params.model_copy(update={"strength": 1.0}))
     reference = min(int(params.reference), len(path))
@@ -148,22 +178,23 @@ def _shift_left(inputs: Inputs, params: Any, product: Product, frame: int, zoom:
     if base is None or product.picture is None:
         return Reading("shift left", None, "px", SHIFT, note="the motion is not known at the reference frame")
     wanted, first = full[frame - 1].after(here), full[reference - 1].after(base)
-    greys = [grey_of(p) for p in (inputs.own(reference).picture, product.picture) if p is not None]
-    h, w = greys[0].shape
+    base_picture = base_of(reference) if base_of else inputs.own(reference).picture
+    assert base_picture is not None
+    h, w = base_picture.shape[:2]
     middle = np.array([(w - 1) / 2, (h - 1) / 2])
 
     def enlarged(points: Any) -> Any:
         return (points - middle) * zoom + middle
 
     if params.by == WHOLE:
-        move = measure_move(anchor_of(greys[0]), greys[1])
+        move = camera_move(base_picture, product.picture)
         if not move:
             return Reading("shift left", None, "px", SHIFT, note=move.reason)
         goal = enlarged(wanted.after(first.inverse()).apply(middle[None]))
         return float(np.hypot(*(move.similarity((h, w)).apply(enlarged(middle[None])) - goal)[0])) / zoom
     points = np.array([[params.x1, params.y1], [params.x2, params.y2]][: 1 if params.by == ONE else 2], float)
     goal = enlarged(wanted.apply(points))
-    found = follow_points([greys[0], greys[1]], enlarged(first.apply(points)), 0)[1]
+    found = follow_points([grey_of(base_picture), grey_of(product.picture)], enlarged(first.apply(points)), 0)[1]
     if not np.isfinite(found).all():
         return Reading("shift left", None, "px", SHIFT, note="the points cannot be found again on the steadied picture")
     return float(np.hypot(*(found - goal).T).max()) / zoom
