@@ -27,6 +27,9 @@ SINGLE_LEAST = 4.0  # px; below it nothing can be told from one frame alone
 SINGLE_SHORTEST = 7.0  # px; below it a single frame's smear is hard to tell from detail that runs one way
 HOPELESS = 0.25  # likeness to the rough bank below which no finer look could find a smear
 LEAST_LIKENESS = 0.33  # against a sharp frame of the same scene: below this nothing straight is told
+SURE, SURE_LEVEL, SURE_ZEROS = 0.7, 0.8, 0.5
+SAME_WAY = 20.0  # degrees
+LEAST_OPEN, MOST_OPEN = 0.12, 1.25  # of the way from frame to frame: shutters from 45 to 360 degrees, with room
 RADII = (0.02, 0.42)  # cycles per pixel
 
 
@@ -123,8 +126,9 @@ def _bank() -> tuple[Array, Array, Array]:
     return ll, dd, np.concatenate([_template(_power(ll[i : i + 64], dd[i : i + 64])) for i in range(0, len(ll), 64)])
 
 
-def measure_blur(log_power: Array, baseline: Array | None = None) -> Blur:
-    """Blur of one frame from its `spectrum`. `baseline` is the spectrum of a sharp frame of the same scene, if there is one."""
+def measure_blur(log_power: Array, baseline: Array | None = None, *, alone: bool = False) -> Blur:
+    """Blur of one frame from its `spectrum`. `baseline` is the spectrum of a sharp frame of the same scene, if there is one.
+    `alone`: nothing else is known of it, no motion that it could agree with; then only a plain smear is told."""
     seen = _ringless(log_power if baseline is None else log_power - baseline)
     ll, dd, bank = _bank()
     likeness = bank @ seen
@@ -141,7 +145,8 @@ def measure_blur(log_power: Array, baseline: Array | None = None) -> Blur:
     length, direction = _refined(seen, fine, length, direction, floor, top)
     total, zeros = _score(seen, fine, _power(np.array([length]), np.array([direction])), floor)
     like, zero = float(total[0] - zeros[0]), float(zeros[0])
-    if not _is_smear(length, direction, like, zero, with_baseline=baseline is not None):
+    plain = _is_smear(length, direction, like, zero, with_baseline=baseline is not None)
+    if not plain or (alone and not _is_sure(direction, like, zero)):
         return Blur(0.0, 0.0, like)
     return Blur(length, direction % 180, like)
 
@@ -158,6 +163,20 @@ def _is_smear(length: float, direction: float, like: float, zero: float, *, with
     if length < SINGLE_SHORTEST:
         return length > SINGLE_LEAST and like > 0.5 and zero > (0.35 if level else 0.15)
     return like > 0.42 and zero > (0.55 if level else 0.22)
+
+
+def _is_sure(direction: float, like: float, zero: float) -> bool:
+    """Whether it can be nothing but a smear: roofs, chessboards, drawings and faces reach the other limits (docs/limits.md)."""
+    level = min(direction % 90, 90 - direction % 90) < 4
+    return like > (SURE_LEVEL if level else SURE) and zero > SURE_ZEROS
+
+
+def agrees(blur: Blur, motion: Array) -> bool:
+    """Whether a smear can come from a motion (x, y) px since the frame before: along it, and no longer than the way."""
+    way = float(np.hypot(*motion))
+    turn = np.degrees(np.arctan2(motion[1], motion[0])) - blur.direction
+    off = abs((turn + 90) % 180 - 90)
+    return bool(off < SAME_WAY and LEAST_OPEN * way <= blur.length <= MOST_OPEN * way + 1.0)
 
 
 def _score(seen: Array, fine: Array, power: Array, floor: float) -> tuple[Array, Array]:

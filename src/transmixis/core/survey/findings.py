@@ -147,9 +147,13 @@ def _detail(s: PlateSurvey) -> Iterable[Finding]:
 
 
 def _noise(s: PlateSurvey) -> Iterable[Finding]:
-    if np.isfinite(s.noise_levels).any():
+    if s.noise is not None:
+        words = f"{s.noise.level:.1f} levels of 8 bit in the middle tones"
+        yield _whole(s, "noise", words, "Grain what is added to match.", bad=s.noise.level > NOISE)
+    elif np.isfinite(s.noise_levels).any():
         level = float(np.nanmedian(s.noise_levels))
-        yield _whole(s, "noise", f"{level:.1f} levels of 8 bit", "Grain what is added to match.", bad=level > NOISE)
+        words = f"at most {level:.1f} levels of 8 bit; not measured in time, since nothing stands still, so texture counts in it"
+        yield _whole(s, "noise", words, "Film a still, even surface to measure it.", bad=False)
     if s.noise is not None and s.noise.neighbours > SMOOTHED:
         words = f"the noise is smoothed (neighbouring pixels alike to {s.noise.neighbours:.2f}): denoised, scaled or coded hard"
         yield _whole(s, "noise", words, "Soften added grain likewise; ask for the camera's own file.", bad=False)

@@ -10,6 +10,7 @@ import numpy as np
 from transmixis.core.types import Array, Mask, Rgb
 
 BLOCK = 8
+GREY = 0.18  # scene linear
 
 
 def noise_law(frame: Rgb, region: Mask, floor: float = 1e-8) -> Array:
@@ -76,6 +77,12 @@ class TimeNoise:
     variance: Array
     neighbours: float
 
+    @property
+    def level(self) -> float:
+        """Deviation of the green channel at middle grey, in 8-bit levels of the sRGB curve (its slope: IEC 61966-2-1)."""
+        a, b = (float(v) for v in self.law[1])
+        return float(np.sqrt(max(a * GREY + b, 0.0)) * 1.055 / 2.4 * GREY ** (1 / 2.4 - 1) * 255)
+
 
 def noise_over_time(pairs: list[tuple[Rgb, Rgb]], floor: float = 1e-8) -> TimeNoise | None:
     """Noise law from frames of the same view taken one after the other; None if nothing stands still in them.
@@ -94,6 +101,8 @@ def noise_over_time(pairs: list[tuple[Rgb, Rgb]], floor: float = 1e-8) -> TimeNo
         return None
     laws, kept = zip(*(_law_of_the_still(mean[:, c], var[:, c], floor) for c in range(3)), strict=True)
     law, green = np.array(laws, np.float32), kept[1]
+    if law[1, 0] == 0 and law[1, 1] <= 2 * floor:
+        return None  # what stands still there holds no noise at all (black borders, flat white): nothing was measured
     quiet = var[:, 1] <= np.quantile(var[:, 1], 0.6)
     levels, spread = _curve(mean[green, 1], var[green, 1])
     return TimeNoise(law, levels, spread, float(np.median(linked[quiet])))

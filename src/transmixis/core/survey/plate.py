@@ -10,7 +10,7 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.progress import Progress
-from transmixis.core.survey.blur import Blur, measure_blur
+from transmixis.core.survey.blur import Blur, agrees, measure_blur
 from transmixis.core.survey.camera_path import CameraPath, Steadiness, judge, path_of
 from transmixis.core.survey.dust import Dust, find_dust, frames_apart, half_log
 from transmixis.core.survey.exposure import Gains, gains_by_overlap, gains_over_time, mired_change
@@ -26,6 +26,7 @@ NOISE_PAIRS = 4
 SHARP_FRAMES = 0.5  # of the best detail: a frame below it is blurred enough to be compared with the best ones
 CODE_POWER = 0.45
 TOLD = 1.0  # of the noise's own share: less detail in the best frames is a guess
+MANY_MOVE = 0.2  # of the followed points: fewer movers smear too little of the frame to be read from its spectrum
 FAR = 0.06  # of the width: beyond it near and far move apart, and frames laid over each other do not fit
 STILL_FOR_NOISE = 0.15  # px between two frames: more motion and their difference is not noise alone
 
@@ -80,7 +81,7 @@ def survey_plate(
     still = steadiness.verdict in ("locked", "nearly")
     return PlateSurvey(
         count=n, rate=rate, path=path, steadiness=steadiness, gains=gains, flicker=gains.stops - gains.trend(rate),
-        clipped=levels[:, :2], noise_levels=levels[:, 2], sharpness=sharpness, blurs=_blurs(scans, sharpness),
+        clipped=levels[:, :2], noise_levels=levels[:, 2], sharpness=sharpness, blurs=_blurs(scans, sharpness, path),
         timing=time_of(scans, rate, missing), flashes=flashes_per_second(thumbs, rate),
         intruders=tuple(find_intruders(thumbs, gains.stops)) if still else (), intruders_told=still and n >= 5,
         dust=dust, noise=noise,
@@ -108,23 +109,44 @@ def _relative(detail: Array, noise: Array, gains: Gains) -> Array:
     return np.asarray(even / best) if best > 0 and told else np.full(len(detail), np.nan)
 
 
-def _blurs(scans: list[Scan], sharpness: Array) -> tuple[Blur, ...]:
-    """Blur per frame; clearly softer frames are compared with the sharpest one, which takes the scene's own grain out."""
+def _blurs(scans: list[Scan], sharpness: Array, path: CameraPath) -> tuple[Blur, ...]:
+    """Blur per frame; clearly softer frames are compared with the sharpest one, which takes the scene's own grain out.
+
+    A picture can look smeared and be sharp (roofs, bricks). So where motion was measured a smear must agree with it, the
+    camera's or that of what moves; else it is not told. A still or a plate without known motion must be smeared beyond doubt.
+    """
     there = [i for i, s in enumerate(scans) if not is_absent(s)]
+    none = Blur(0.0, 0.0, 0.0)
     if not there:
-        return tuple(Blur(0.0, 0.0, 0.0) for _ in scans)
+        return tuple(none for _ in scans)
     best = max(there, key=lambda i: sharpness[i] if np.isfinite(sharpness[i]) else -1.0)
     base = scans[best]["spectrum"].astype(np.float32)
-    base_blur = measure_blur(base)
+    motions = [_motions(i, scans, path) for i in range(len(scans))]
+    known = len(there) > 2 and any(motions)
+    base_blur = measure_blur(base, alone=not known)
     out = []
     for i, s in enumerate(scans):
         if is_absent(s):
-            out.append(Blur(0.0, 0.0, 0.0))
-        elif sharpness[i] < SHARP_FRAMES and base_blur.length == 0:
-            out.append(measure_blur(s["spectrum"].astype(np.float32), base))
-        else:
-            out.append(base_blur if i == best else measure_blur(s["spectrum"].astype(np.float32)))
+            out.append(none)
+            continue
+        here = base_blur if i == best else measure_blur(s["spectrum"].astype(np.float32), alone=not known)
+        if i != best and sharpness[i] < SHARP_FRAMES and base_blur.length == 0:
+            here = measure_blur(s["spectrum"].astype(np.float32), base)
+        told = here.length == 0 or not known or any(agrees(here, m) for m in motions[i])
+        out.append(here if told else Blur(0.0, 0.0, here.likeness))
     return tuple(out)
+
+
+def _motions(i: int, scans: list[Scan], path: CameraPath) -> list[Array]:
+    """Motions (x, y) px from frame to frame about frame i (0-based): the camera's before and after it, and the movers'."""
+    at = np.stack([path.x, path.y], 1)
+    out = [at[k] - at[k - 1] for k in (i, i + 1) if 0 < k < len(at)]
+    out = [m for m in out if np.isfinite(m).all()]
+    camera = out[0] if out else np.zeros(2)
+    for k in (i, i + 1):
+        if k < len(scans) and not is_absent(scans[k]) and "movers" in scans[k] and scans[k]["movers"][2] > MANY_MOVE:
+            out.append(scans[k]["movers"][:2] + camera)
+    return out
 
 
 def _dust(path: CameraPath, read: ReadFrame) -> Dust:

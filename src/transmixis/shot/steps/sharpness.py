@@ -16,7 +16,7 @@ from transmixis.shot.steps.params import Params
 
 
 class Sharpness(SurveyKind):
-    kind, title, stage, version = "sharpness", "Sharpness", "Survey", 2
+    kind, title, stage, version = "sharpness", "Sharpness", "Survey", 3
     says = "detail, motion blur and noise of every frame"
     slots = (Slot("plate", "the plate to measure"),)
     Params = Params
@@ -25,7 +25,7 @@ class Sharpness(SurveyKind):
         return detail_readings(survey, frame)
 
     def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
-        blur = measure_blur(scan["spectrum"].astype(np.float32))
+        blur = measure_blur(scan["spectrum"].astype(np.float32), alone=True)
         return [_blur_reading(blur), Reading("noise", float(scan["levels"][2]), "levels", NOISE)]
 
 
@@ -37,8 +37,16 @@ def detail_readings(survey: PlateSurvey, frame: int) -> list[Reading]:
         best = Reading("sharpness", 100 * sharp, "%", 100 * SHARP, better="high", note="of the detail of the best frames")
     else:
         best = Reading("sharpness", None, "%", 100 * SHARP, better="high", note="the picture has less detail than grain")
+    return [best, _blur_reading(survey.blurs[i]), _noise_reading(survey, i)]
+
+
+def _noise_reading(survey: PlateSurvey, i: int) -> Reading:
+    """The noise in time where the plate stands still anywhere; else what the frame alone tells, which texture adds to."""
+    if survey.noise is not None:
+        return Reading("noise", survey.noise.level, "levels", NOISE, note="in the middle tones, from pairs of frames")
     noise = float(survey.noise_levels[i])
-    return [best, _blur_reading(survey.blurs[i]), Reading("noise", noise if np.isfinite(noise) else None, "levels", NOISE)]
+    note = "at most: from single frames, texture counts in it"
+    return Reading("noise", noise if np.isfinite(noise) else None, "levels", NOISE, note=note)
 
 
 def _blur_reading(blur: Any) -> Reading:
