@@ -200,7 +200,7 @@ def test_the_calendar_is_written(board: MainWindow, qtbot: Any, tmp_path: Path) 
     board.board.schedule.write_calendar(path)
     assert date(2026, 5, 12) in read_days(path)
     board.board.schedule.write_calendar(Path("/proc/no/where.ics"))  # told, not raised
-    assert "annot" in board.foot._said
+    assert "annot" in board.trouble.words.text()
 
 
 def test_without_people_the_board_says_what_to_do_first(window: MainWindow, tmp_path: Path, qtbot: Any) -> None:

@@ -104,7 +104,7 @@ def test_the_shoot_list_is_ticked_kept_and_written(bench: MainWindow, qtbot: Any
     assert "Shoot list: KP010" in words
     bench.plan.list.write(Path("/proc/no/where.html"))  # told, not raised
     settle(qtbot, bench)
-    assert "annot" in bench.foot._said
+    assert "annot" in bench.trouble.words.text()
     kept = json.loads((bench.state.folder / "shots" / "KP010" / "shot.json").read_text())  # type: ignore[operator]
     assert kept["ticked"] == [what]
 

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import pytest
 from deskhelp import LONG, press, settle
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRect, QSettings, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QApplication
 
@@ -397,7 +397,8 @@ def test_dialogs_and_log_page(bench: MainWindow, qtbot: Any) -> None:
     assert bench.log.table.rowCount() == 0
 
 
-def test_window_state_is_kept(window: MainWindow) -> None:
+def test_window_state_is_kept(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(MainWindow, "_room", lambda self: QRect(0, 0, 1912, 1044))
     window.resize(1400, 900)
     window.close()
     again = MainWindow(settings=window.settings)
@@ -485,3 +486,58 @@ def test_the_interface_never_stalls(window: MainWindow, demo_copy: Path, qtbot: 
             break
     assert len(best) == 5
     assert max(best.values()) < 0.1, {k: f"{1000 * v:.0f} ms" for k, v in best.items()}
+
+
+def test_a_window_starts_within_the_screen_that_there_is(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """1280 x 800 with a title bar: the foot and what it says lie on the screen."""
+    monkeypatch.setattr(MainWindow, "_room", lambda self: QRect(0, 0, 1272, 764))
+    fresh = MainWindow(settings=QSettings(str(tmp_path / "fresh.ini"), QSettings.Format.IniFormat))
+    assert (fresh.width(), fresh.height()) == (1272, 764)
+    fresh.close()
+    fresh.deleteLater()
+
+
+def test_trouble_stays_until_it_is_closed_and_is_in_the_log(bench: MainWindow, qtbot: Any) -> None:
+    bench.state.said.emit("The disk is full; free some space.", "trouble")
+    bench.foot._forget()  # notes go after a while, trouble does not
+    assert bench.trouble.isVisible()
+    assert bench.trouble.words.text() == "The disk is full; free some space."
+    assert bench.trouble.y() < 60  # in reach of the eye, not at the bottom
+    entries = bench.state.session.document.log.entries()  # type: ignore[union-attr]
+    assert (entries[-1].kind, entries[-1].text) == ("trouble", "The disk is full; free some space.")
+    qtbot.mouseClick(bench.trouble.close_it, Qt.MouseButton.LeftButton)
+    assert not bench.trouble.isVisible()
+
+
+def test_shelf_log_book_and_findings_are_reached_by_pointing(bench: MainWindow, qtbot: Any) -> None:
+    for page in ("shelf", "log", "findings", "board"):
+        qtbot.mouseClick(bench.foot.words[page], Qt.MouseButton.LeftButton)
+        assert bench.page == page
+
+
+def test_another_shot_never_shows_the_first_one_s_picture(bench: MainWindow, qtbot: Any) -> None:
+    assert bench.bench.viewer.shown is not None
+    bench.make_shot("KP990", "another", 24)
+    bench.show_page("bench")
+    assert bench.bench.viewer.shown is None
+    bench.state.choose_shot("KP010")
+    assert bench.bench.viewer.shown is None or bench.state.code == "KP010"
+    settle(qtbot, bench)
+    assert bench.bench.viewer.shown is not None
+
+
+def test_an_edit_keeps_the_old_readings_as_out_of_date(bench: MainWindow, qtbot: Any) -> None:
+    state = bench.state
+    state.set_step("screen_key")
+    before = state.worst_at("screen_key", 1)
+    assert before is not None
+    state.set_param("black", 0.2)
+    assert state.worst_at("screen_key", 1) is None
+    assert state.stale_at("screen_key", 1) == before
+    assert state.remeasuring > 0
+    bench.bench.ledger.grab()
+    settle(qtbot, bench)
+    assert state.stale_at("screen_key", 1) is None
+    assert state.remeasuring == 0

@@ -420,9 +420,9 @@ class FaultCount(QWidget):
             return
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        n, y = len(self._state.findings()), self.height() / 2
-        mark(p, "fault" if n else "sound", 12, y)
-        words = f"{n} open fault{'s' if n != 1 else ''}"
+        n, y, left = len(self._state.findings()), self.height() / 2, self._state.remeasuring
+        mark(p, "fault" if n else "open" if left else "sound", 12, y)
+        words = f"{n} open fault{'s' if n != 1 else ''}{' so far' if left else ''}"
         text(p, 22, y, words, 12, 500, VERMILION_TEXT if n else INK2, room=self.width() - 24)
 
 

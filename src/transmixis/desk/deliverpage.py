@@ -1,4 +1,4 @@
-"""The deliver page: what, how, where; progress with time left, cancel, and going on after a cut."""
+"""The page to hand a shot over: what, how, where; progress with time left, cancel, and going on after a cut."""
 
 from __future__ import annotations
 
@@ -76,7 +76,7 @@ class DeliverPage(Page):
         self.what, self.how = QComboBox(), QComboBox()
         self.where, self.browse = QLineEdit(), QPushButton("Choose…")
         self.first, self.last = QSpinBox(), QSpinBox()
-        self.go, self.stop = QPushButton("Deliver"), QPushButton("Cancel")
+        self.go, self.stop = QPushButton("Write the files"), QPushButton("Cancel")
         self.folder = QPushButton("Show folder")
         self.bar, self.note, self.findings, self.past = QProgressBar(), QLabel(), QLabel(), QLabel()
         self._lay_out()
@@ -99,7 +99,7 @@ class DeliverPage(Page):
         for label in (self.note, self.findings, self.past):
             label.setWordWrap(True)
         self.past.setObjectName("note")
-        title = QLabel("Deliver this shot")
+        title = QLabel("Hand this shot over")
         title.setObjectName("title")
         grid = QGridLayout()
         grid.setHorizontalSpacing(16)
@@ -158,7 +158,7 @@ class DeliverPage(Page):
         self.picture.setToolTip("The frame at the playhead, as it would be delivered.")
         across.addWidget(self.picture)
         box.addLayout(across)
-        before = QLabel("Delivered before")
+        before = QLabel("Handed over before")
         before.setObjectName("title")
         box.addWidget(before)
         box.addWidget(self.past)
@@ -277,7 +277,7 @@ class DeliverPage(Page):
         if folder.is_dir():
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
         else:
-            self.note.setText("The folder is not there yet; it is made when you deliver.")
+            self.note.setText("The folder is not there yet; it is made when the files are written.")
 
     # -- delivering
 
@@ -356,7 +356,7 @@ class DeliverPage(Page):
 
     def _failed(self, why: str) -> None:
         self._progress = None
-        self.note.setText("Cancelled. Finished frames stay; Deliver goes on where it stopped." if why == "cancelled" else why)
+        self.note.setText("Cancelled. Finished frames stay; it goes on where it stopped." if why == "cancelled" else why)
         self._finish(None)
 
     def _finish(self, report: Report | None) -> None:

@@ -52,7 +52,7 @@ KEYS = (
     ("S", "findings of all plates"),
     ("L", "shelf of stock elements"),
     ("J", "log book"),
-    ("D", "deliver"),
+    ("D", "hand over"),
     ("Ctrl Z, Ctrl Shift Z", "undo, do again"),
     ("Ctrl N, Ctrl O", "new production, open one"),
     ("+, −, 0", "in the viewer: closer, further, whole frame"),

@@ -229,11 +229,14 @@ class Ledger(QWidget):
         chosen = sid == self.state.step_id
         ink = BLUE if chosen else INK
         runs: list[list[tuple[float, float]]] = [[]]
-        unknown = []
+        unknown, stale = [], list[tuple[float, float]]()
         for n, y in rows:
             readings = self.state.readings.get(sid, {}).get(n)
             if readings is None:
                 runs.append([])
+                old = self.state.stale_at(sid, n)
+                if old is not None and old.ratio is not None:
+                    stale.append((left + 2 + min(old.ratio, MOST_RATIO) * (limit - 2), y))
                 continue
             w = self.state.worst_at(sid, n)
             if w is None or w.ratio is None:
@@ -248,6 +251,9 @@ class Ledger(QWidget):
         pen = QPen(QColor(INK2), 1)
         pen.setDashPattern([1, 3])
         p.setPen(pen)
+        for (x0, y0), (x1, y1) in pairwise(stale):  # out of date, being measured again: dotted, no filling
+            if y1 - y0 < 2 * self.row_height() + 1:
+                p.drawLine(QPointF(x0, y0), QPointF(x1, y1))
         for y in unknown:
             p.drawLine(QPointF(left + 4, y), QPointF(left + limit - 4, y))
 

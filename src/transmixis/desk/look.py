@@ -16,6 +16,7 @@ from transmixis.media.cache import FrameCache
 from transmixis.shot.render import Renderer
 
 READ_AHEAD = 12  # frames
+LATE = 400  # ms that an earlier frame's picture may stand while the next one is made
 
 
 class Look(QObject):
@@ -36,6 +37,11 @@ class Look(QObject):
         self._prepared: Renderer | None = None
         self._preparing: Renderer | None = None
         self.playing = False
+        self._shown_of = ("", "")  # shot and view of what the viewer shows
+        self._late = QTimer(self)
+        self._late.setSingleShot(True)
+        self._late.setInterval(LATE)
+        self._late.timeout.connect(lambda: self._blank())
         state.frame_changed.connect(lambda _: self.refresh())
         state.view_changed.connect(lambda _: self.refresh())
         state.step_changed.connect(lambda _: self.refresh())
@@ -51,8 +57,12 @@ class Look(QObject):
         renderer = self._state.renderer()
         plate, result = self._state.refs()
         if not renderer or not plate:
-            self.ready.emit(None, "")
+            self._tell(None, "")
             return
+        if self._shown_of != (self._state.code, self._state.view):
+            self._blank()  # never another shot's picture, or another view's, under this one's name
+        elif not self._late.isActive():
+            self._late.start()  # nor an earlier frame's for longer than the eye takes it for the step from one to the next
         if not renderer.prepared and self._prepared is not renderer:
             # opening files belongs on the worker; what cannot be opened is told on the second round
             if self._preparing is not renderer:
@@ -63,22 +73,31 @@ class Look(QObject):
         try:
             key = self._key(renderer, frame, view)
         except UserError as e:
-            self.ready.emit(None, str(e))
+            self._tell(None, str(e))
             return
         held = self._pictures.get(key)
         if held is not None:
-            self.ready.emit(held[1], "")
+            self._tell(held[1], "")
         else:
             self._engine.drop("look")
             self._engine.ask(
                 LOOK,
                 lambda: self._make(renderer, plate, result, frame, view, key),
                 self._show,
-                lambda e: self.ready.emit(None, e),
+                lambda e: self._tell(None, e),
                 tag="look",
             )
         if not self.playing:
             self._ahead(renderer, plate, result, frame, view)
+
+    def _tell(self, shown: Shown | None, words: str) -> None:
+        self._late.stop()
+        self._shown_of = (self._state.code, self._state.view)
+        self.ready.emit(shown, words)
+
+    def _blank(self) -> None:
+        self._shown_of = (self._state.code, self._state.view)
+        self.ready.emit(None, f"Making the picture of {self._state.code}, frame {self._state.frame}.")
 
     def _now_prepared(self, renderer: Renderer) -> None:
         self._prepared, self._preparing = renderer, None
@@ -92,7 +111,7 @@ class Look(QObject):
         except UserError:
             wanted = False
         if wanted:
-            self.ready.emit(shown, "")
+            self._tell(shown, "")
 
     def _make(self, renderer: Renderer, plate: str, result: str | None, frame: int, view: str, key: tuple) -> tuple:
         shown = make_shown(renderer, plate, result, frame, view)

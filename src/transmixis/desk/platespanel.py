@@ -30,8 +30,8 @@ from transmixis.media.source import SourceInfo
 from transmixis.shot.model import ROLES, Plate, Shot
 from transmixis.shot.store import leaves_project
 
-HEADS = ("Plate", "Role", "Frames", "Skip", "Size", "Pixel", "Rate", "Read as", "Chroma", "Where and what")
-WIDTHS = (110, 104, 60, 64, 92, 62, 70, 112, 104)
+HEADS = ("Plate", "Role", "Frames", "Skip", "Size", "Pixel", "Rate", "Read as", "Chroma", "Turned", "Where and what")
+WIDTHS = (110, 104, 60, 64, 92, 62, 70, 112, 104, 92)
 AS_FOUND, HALF, FULL = "as found", "half size", "full size"
 
 
@@ -104,7 +104,7 @@ class PlatesPanel(QWidget):
         except UserError as e:
             what = str(e)
         outside = ", outside the production" if leaves_project(session.document.folder, plate.path) else ""
-        texts = {0: plate.name or plate.id, 9: f"{plate.path}{outside}: {what}"}
+        texts = {0: plate.name or plate.id, 10: f"{plate.path}{outside}: {what}"}
         if info:
             rate = f"{float(info.rate):.4g} / s" if info.rate else "not said"
             texts |= {
@@ -133,6 +133,12 @@ class PlatesPanel(QWidget):
             lambda v: self._change(plate, chroma_halved={AS_FOUND: None, HALF: True, FULL: False}[v]),
             f"Whether colour was recorded at half size (4:2:0); it is then brought back along the edges. {found}",
         )
+        turns = {AS_FOUND: None, "0°": 0, "90°": 90, "180°": 180, "270°": 270}
+        said = f"The file says {info.turn}°." if info and plate.turn is None else ""
+        self._put(
+            row, 9, tuple(turns), next(k for k, v in turns.items() if v == plate.turn), lambda v: self._change(plate, turn=turns[v]),
+            f"By how much the pictures are turned, anticlockwise, to stand upright; phones write it into the file. {said}",
+        )  # fmt: skip
         shape = QDoubleSpinBox()
         shape.setRange(0.1, 10)
         shape.setDecimals(3)

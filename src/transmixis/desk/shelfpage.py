@@ -125,7 +125,7 @@ class ShelfPage(Page):
         self.search.setPlaceholderText("Find: smoke, black, up, loops, >2s")
         self.search.setToolTip("Words of the name and the card; loops; >2s or <48f for the length.")
         self.search.setMinimumWidth(280)
-        self.add.setObjectName("main")
+        self.add.setObjectName("act")
         self.add.setToolTip("Choose movies or sequences; each is measured and gets a card.")
         self.use.setToolTip("Makes the chosen element a plate of the shot that is open, so that its steps can take it.")
         self.off.setToolTip("Takes the chosen element off the shelf; its file stays. Can be undone.")

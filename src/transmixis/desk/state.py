@@ -66,6 +66,7 @@ class State(QObject):
         self.step_id = ""
         self.view = "Result"
         self.readings: dict[str, dict[int, list[Reading]]] = {}
+        self.stale: dict[str, dict[int, list[Reading]]] = {}  # readings before the last edit, until they are taken anew
         self.proposals: dict[str, Proposal | None] = {}
         self.proposal_troubles: dict[str, str] = {}  # why none could be made
         self.folded: set[str] = set()
@@ -122,7 +123,7 @@ class State(QObject):
             self.session.close()
         self.session, self.code, self.step_id, self.frame = None, "", "", 1
         self._plan_office()
-        self.readings, self.proposals = {}, {}
+        self.readings, self.proposals, self.stale = {}, {}, {}
 
     @property
     def folder(self) -> Path | None:
@@ -177,7 +178,7 @@ class State(QObject):
 
     def _enter_shot(self) -> None:
         self.frame, self.current_finding = 1, None
-        self.readings, self.proposals = {}, {}
+        self.readings, self.proposals, self.stale = {}, {}, {}
         shot = self.shot
         key = next((s.id for s in shot.steps if s.kind == "screen_key"), "") if shot else ""
         self.step_id = key or (shot.steps[0].id if shot and shot.steps else "")
@@ -296,8 +297,9 @@ class State(QObject):
     # -- readings
 
     def _refresh_readings(self) -> None:
-        """Keep what still holds: readings that are stored under the shot's present keys."""
-        self.readings = {}
+        """Readings are taken anew; those of before stay to be seen, as out of date, until then."""
+        held = {sid: {**self.stale.get(sid, {}), **self.readings.get(sid, {})} for sid in {*self.stale, *self.readings}}
+        self.readings, self.stale = {}, held
         renderer = self.renderer()
         if not renderer:
             return
@@ -369,6 +371,18 @@ class State(QObject):
         f = self.current_finding
         if f and (f.step, f.worst_frame) == (step_id, n) and not any(r.name == f.reading and r.state == FAULT for r in readings):
             self.current_finding = None
+
+    def stale_at(self, step_id: str, frame: int) -> Reading | None:
+        """The worst reading of before the last edit, if it has not been taken anew yet."""
+        if frame in self.readings.get(step_id, {}):
+            return None
+        return worst(self.stale.get(step_id, {}).get(frame, []))
+
+    @property
+    def remeasuring(self) -> int:
+        """How many readings are still to be taken."""
+        shot = self.shot
+        return sum(max(0, shot.length - len(self.readings.get(s.id, {}))) for s in shot.steps if s.on) if shot else 0
 
     def worst_at(self, step_id: str, frame: int) -> Reading | None:
         return worst(self.readings.get(step_id, {}).get(frame, []))

@@ -87,6 +87,7 @@ QPushButton:hover {{ background: {WHITE}; }}
 QPushButton:pressed {{ background: {WELL}; }}
 QPushButton:disabled {{ color: {INK2}; background: {RAISED}; border-color: {RULE}; }}
 QPushButton:focus, QLineEdit:focus, QComboBox:focus, QAbstractSpinBox:focus, QTableWidget:focus {{ border: 2px solid {INK}; }}
+QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QPushButton#main {{ background: {PURPLE}; color: {WHITE}; border: 1px solid {PURPLE}; font-weight: 600; }}
 QPushButton#main, QPushButton#card {{ padding: 3px 4px; }}
 QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; }}

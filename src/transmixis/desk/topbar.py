@@ -95,7 +95,7 @@ class TopBar(QWidget):
 
     def _chosen_stage(self) -> str:
         if self.page in ("deliver", "plan"):
-            return self.page.capitalize()
+            return "Hand over" if self.page == "deliver" else "Plan"
         step = self._state.step
         return kind_of(step.kind).stage if step and self.page == "bench" else ""
 

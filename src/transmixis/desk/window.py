@@ -7,7 +7,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QRectF, QSettings, Qt, QTimer
+from PyQt6.QtCore import QRect, QRectF, QSettings, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QCloseEvent,
     QColor,
@@ -24,9 +24,12 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QFileDialog,
+    QHBoxLayout,
+    QLabel,
     QLineEdit,
     QMainWindow,
     QMessageBox,
+    QPushButton,
     QSpinBox,
     QStackedWidget,
     QVBoxLayout,
@@ -48,7 +51,7 @@ from transmixis.desk.shelfpage import ShelfPage
 from transmixis.desk.startpage import StartPage
 from transmixis.desk.state import VIEWS, State
 from transmixis.desk.survey.page import SurveyPage
-from transmixis.desk.theme import INK2, PANEL, PAPER, RULE, VERMILION_TEXT
+from transmixis.desk.theme import INK2, PANEL, PAPER, RULE, VERMILION_TEXT, VERMILION_WASH
 from transmixis.desk.topbar import TopBar
 from transmixis.media.source import SourceInfo
 from transmixis.shot.document import Document
@@ -62,37 +65,60 @@ HINTS = {
     "bench": "S findings   F next fault   U use proposal   K keep mine   P pin here   V next view   F1 keys",
     "board": "Enter open shot   W what drives the date   U use proposal   K keep mine   L shelf   J log book   F1 keys",
     "deliver": "B board   J log book   F1 keys",
-    "log": "B board   D deliver   F1 keys",
+    "log": "B board   D hand over   F1 keys",
     "shelf": "1–8 back to a stage   B board   S findings   Ctrl Z undo   F1 keys",
     "findings": "1–8 back to a stage   B board   J log book   Ctrl Z undo   F1 keys",
     "start": "Ctrl N new   Ctrl O open   F1 keys",
 }
 
 
+SMALLEST = (1180, 720)  # px of the window's inside
+FRAME = (8, 36)  # px across and down that a window manager's frame and title take, with room
 WATCH_EVERY = 3000  # ms between looks at whether the production's folder is still there and unchanged
 
 
+GOES_TO = (("board", "Board", "B"), ("findings", "Findings", "S"), ("shelf", "Shelf", "L"), ("log", "Log book", "J"))
+
+
 class FootStrip(QWidget):
-    """What is under way, with its share and time left; what was last said; the page's keys."""
+    """What is under way, with its share and time left; what was last said; the page's keys; words that lead to the pages."""
+
+    page_pressed = pyqtSignal(str)
 
     def __init__(self, state: State) -> None:
         super().__init__()
         self.setFixedHeight(24)
         self.page = "start"
         self._done, self._total, self._what = 0, 0, ""
-        self._said, self._kind = "", "note"
+        self._said = ""
         self._began = 0.0
         self._left: float | None = None
         self._clock = QTimer(self)
         self._clock.setSingleShot(True)
         self._clock.timeout.connect(self._forget)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 10, 0)
+        row.setSpacing(2)
+        row.addStretch(1)
+        self.words: dict[str, QPushButton] = {}
+        for name, words, key in GOES_TO:
+            button = QPushButton(words)
+            button.setObjectName("word")
+            button.setFixedHeight(22)
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.setToolTip(f"Goes to the page ({key}).")
+            button.clicked.connect(partial(self.page_pressed.emit, name))
+            row.addWidget(button)
+            self.words[name] = button
         state.measuring.connect(self._measuring)
         state.said.connect(self.say)
 
     def say(self, words: str, kind: str) -> None:
-        """Show a sentence for a while."""
-        self._said, self._kind = words, kind
-        self._clock.start(20_000 if kind == "trouble" else 8_000)
+        """Show a note for a while; trouble has a bar of its own, which stays."""
+        if kind == "trouble":
+            return
+        self._said = words
+        self._clock.start(8_000)
         self.setToolTip(words)
         self.update()
 
@@ -113,18 +139,63 @@ class FootStrip(QWidget):
         p = QPainter(self)
         p.fillRect(self.rect(), QColor(PANEL))
         hline(p, 0, self.width(), 0, RULE)
-        keys = text(p, self.width() - 16, 12, HINTS.get(self.page, ""), 11, 400, INK2, "right")
-        room = self.width() - keys - 48
+        shown = [b for b in self.words.values() if b.isVisible()]
+        right = min((b.x() for b in shown), default=self.width() - 8) - 12
+        keys = text(p, right, 12, HINTS.get(self.page, ""), 11, 400, INK2, "right")
+        room = right - keys - 32
         if self._said:
-            text(p, 16, 12, self._said, 11, 500, VERMILION_TEXT if self._kind == "trouble" else "#1E1E1E", room=room)
+            text(p, 16, 12, self._said, 11, 500, "#1E1E1E", room=room)
             return
         if 0 < self._done < self._total:
-            w = text(p, 16, 12, f"Measuring {self._what}", 11)
+            w = text(p, 16, 12, f"Measuring {self._what}", 11, room=max(60, room - 210))
             p.fillRect(QRectF(28 + w, 8, 80, 8), QColor(PAPER))
             p.fillRect(QRectF(28 + w, 8, 80 * self._done / self._total, 8), QColor(INK2))
-            text(p, 118 + w, 12, words_for_seconds(self._left), 11, 400, INK2)
+            text(p, 118 + w, 12, words_for_seconds(self._left), 11, 400, INK2, room=max(10, room - w - 110))
         elif self._total and self._done >= self._total:
             text(p, 16, 12, "Every step is measured on every frame", 11, 400, INK2, room=room)
+
+
+class TroubleBar(QWidget):
+    """What went wrong, under the top bar where it is seen; it stays until it is closed. The log book has it too."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self._state = state
+        self.setObjectName("trouble")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setStyleSheet(f"QWidget#trouble {{ background: {VERMILION_WASH}; border-bottom: 1px solid {RULE}; }}")
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.words.setStyleSheet(f"color: {VERMILION_TEXT}; font-weight: 500;")
+        self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.close_it = QPushButton("Close")
+        self.close_it.setToolTip("Takes this line away.")
+        self.close_it.clicked.connect(self.clear)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 5, 12, 5)
+        row.addWidget(self.words, 1)
+        row.addWidget(self.close_it, 0, Qt.AlignmentFlag.AlignTop)
+        self.hide()
+        state.said.connect(self.say)
+        state.opened.connect(self._opened)
+
+    def say(self, words: str, kind: str) -> None:
+        """Show trouble; notes are not for here."""
+        if kind != "trouble":
+            return
+        self.words.setText(words)
+        self.show()
+        session = self._state.session
+        if session:
+            session.document.log.add("trouble", words, self._state.code)
+
+    def clear(self) -> None:
+        self.words.clear()
+        self.hide()
+
+    def _opened(self) -> None:
+        if self._state.session is not None:
+            self.clear()
 
 
 class MainWindow(QMainWindow):
@@ -134,11 +205,11 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.setWindowTitle("Transmixis")
         self.setAcceptDrops(True)
-        self.setMinimumSize(1180, 720)
+        self.setMinimumSize(*SMALLEST)
         self.settings = settings or QSettings("Transmixis", "Transmixis")
         self.engine = engine or Engine(self)
         self.state = State(self.engine)
-        self.top, self.foot = TopBar(self.state), FootStrip(self.state)
+        self.top, self.foot, self.trouble = TopBar(self.state), FootStrip(self.state), TroubleBar(self.state)
         self.start, self.bench = StartPage(), Bench(self.state, self.engine)
         self.board = Board(self.state, self.engine, self.ask_plates, self.ask_shot)
         self.deliver, self.log = DeliverPage(self.state, self.engine), LogPage(self.state)
@@ -163,7 +234,7 @@ class MainWindow(QMainWindow):
         box = QVBoxLayout(middle)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
-        for w in (self.top, self.pages, self.foot):
+        for w in (self.top, self.trouble, self.pages, self.foot):
             box.addWidget(w, 1 if w is self.pages else 0)
         self.setCentralWidget(middle)
         self._held_view = ""
@@ -185,6 +256,8 @@ class MainWindow(QMainWindow):
             name = "start"
         self.pages.setCurrentWidget(self._named[name])
         self.top.page = self.foot.page = name
+        for word in self.foot.words.values():
+            word.setVisible(self.state.session is not None)
         self.top.update()
         self.foot.update()
         if name == "bench":
@@ -204,6 +277,7 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         self.top.board_pressed.connect(lambda: self.show_page("board"))
         self.top.stage_pressed.connect(self.go_to_stage)
+        self.foot.page_pressed.connect(self.show_page)
         self.state.page_wanted.connect(self.show_page)
         self.board.table.open_shot.connect(self.open_shot)
         self.start.demo.clicked.connect(self.open_demo)
@@ -533,13 +607,23 @@ class MainWindow(QMainWindow):
         """A fault of ours, in a box."""
         QMessageBox.warning(self, "Transmixis", words)
 
+    def _room(self) -> QRect:
+        """What the screen has for a window's inside, its frame and title taken off."""
+        screen = self.screen()
+        whole = screen.availableGeometry() if screen else QRect(0, 0, 1280, 800)
+        return whole.adjusted(0, 0, -FRAME[0], -FRAME[1])
+
     def _restore(self) -> None:
+        room = self._room()
+        self.setMinimumSize(min(SMALLEST[0], room.width()), min(SMALLEST[1], room.height()))
         shape = self.settings.value("geometry")
         if shape is not None:
             self.restoreGeometry(shape)
             self.resize(self.settings.value("size", self.size()))
         else:
-            self.resize(1280, 800)
+            self.resize(min(1280, room.width()), min(800, room.height()))
+            self.move(room.topLeft())
+        self.resize(min(self.width(), room.width()), min(self.height(), room.height()))
         split = self.settings.value("split")
         if split is not None:
             self.bench.split.restoreState(split)

@@ -43,6 +43,8 @@ class MovieInfo:
     variable: bool  # frame times are not evenly spaced
     interlaced: bool
     notes: tuple[str, ...] = ()
+    turn: int = 0  # degrees anticlockwise by which the file says that the picture is to be turned for showing
+    sound: bool = False
 
 
 def _open(path: Path) -> Any:
@@ -79,6 +81,7 @@ def movie_info(path: Path) -> MovieInfo:
                     raise UserError(f"'{said(path.name)}' has more than {MOST_FRAMES} frames; cut it first.")
         except av.FFmpegError as e:
             notes.append(f"the file ends too early ({why(e)})")
+        turn, interlaced = _first_frame(path)
         if not times:
             raise UserError(f"'{path.name}' holds no frame that can be read; copy it again or export it anew.")
         times.sort()
@@ -88,17 +91,19 @@ def movie_info(path: Path) -> MovieInfo:
         return MovieInfo(
             width=ctx.width, height=ctx.height, rate=rate, pixel_aspect=float(aspect) if aspect and 0.05 < aspect < 20 else 1.0,
             frames=len(times), times=tuple(times), codec=ctx.name, pixel_format=fmt.name if fmt else "",
-            chroma_halved=_halved(fmt), space=_space(ctx), variable=_uneven(times), interlaced=_interlaced(path),
+            chroma_halved=_halved(fmt), space=_space(ctx), variable=_uneven(times), interlaced=interlaced, turn=turn, sound=bool(box.streams.audio),
             notes=tuple(notes),
         )  # fmt: skip
 
 
-def _interlaced(path: Path) -> bool:
+def _first_frame(path: Path) -> tuple[int, bool]:
+    """By how much the file says its pictures are turned (degrees anticlockwise, whole quarters), and whether they are interlaced."""
     with _open(path) as box:
         try:
-            return bool(next(box.decode(video=0)).interlaced_frame)
-        except (av.FFmpegError, StopIteration, AttributeError):
-            return False
+            frame = next(box.decode(video=0))
+            return round(float(frame.rotation) / 90) * 90 % 360, bool(frame.interlaced_frame)
+        except (av.FFmpegError, StopIteration, AttributeError, ValueError):
+            return 0, False
 
 
 def _rate(stream: Any, times: list[int]) -> Fraction:

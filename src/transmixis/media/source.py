@@ -19,6 +19,7 @@ from transmixis.media.sequence import SequenceFiles, find_sequence, is_movie, is
 from transmixis.media.still import as_unit_float, jpeg_chroma_halved, read_coded, still_info, to_linear
 
 DEFAULT_RATE = Fraction(24)
+TURNED = "turned"
 
 
 @dataclass(frozen=True)
@@ -39,6 +40,8 @@ class SourceInfo:
     holes: tuple[int, ...] = ()  # frame numbers (1..count) with no file
     variable_rate: bool = False
     notes: tuple[str, ...] = ()
+    turn: int = 0  # degrees anticlockwise by which frames are turned when read; width and height are those after it
+    sound: bool = False
 
 
 def with_full_chroma(linear: Array, space: str) -> Array:
@@ -55,7 +58,7 @@ class Source:
         self.info = info
         self._files, self._movie = files, movie
 
-    def with_settings(self, *, space: str | None = None, chroma_halved: bool | None = None) -> Source:
+    def with_settings(self, *, space: str | None = None, chroma_halved: bool | None = None, turn: int | None = None) -> Source:
         """The same material read in another colour space, or with its chroma taken as full or half size. Raises UserError."""
         if space is not None and space not in SPACES:
             raise UserError(f"'{said(space)[:60]}' is no colour space; use one of {', '.join(SPACES)}.")
@@ -64,6 +67,9 @@ class Source:
             space=space or self.info.space,
             chroma_halved=self.info.chroma_halved if chroma_halved is None else chroma_halved,
         )
+        if turn is not None and turn % 360 != info.turn:
+            info = replace(_unturned(info), turn=0)
+            info = _turned(info, turn % 360)
         return Source(info, self._files, self._movie)
 
     def file_of(self, frame: int) -> Path:
@@ -80,13 +86,16 @@ class Source:
         if not 1 <= frame <= self.info.count:
             raise UserError(f"'{Path(self.info.path).name}' has frames 1 to {self.info.count}, so there is no frame {frame}.")
         coded = self._movie.read(frame - 1) if self._movie else self._read_file(frame)
+        if self.info.turn:
+            coded = np.ascontiguousarray(np.rot90(coded, self.info.turn // 90))
         return to_linear(coded, self.info.space)
 
     def _read_file(self, frame: int) -> Array:
         path = self.file_of(frame)
         coded = read_coded(path)
-        if coded.shape[:2] != (self.info.height, self.info.width):
-            got, want = f"{coded.shape[1]} x {coded.shape[0]}", f"{self.info.width} x {self.info.height}"
+        plain = _unturned(self.info)
+        if coded.shape[:2] != (plain.height, plain.width):
+            got, want = f"{coded.shape[1]} x {coded.shape[0]}", f"{plain.width} x {plain.height}"
             raise UserError(f"'{path.name}' is {got}, but the sequence is {want}; export that frame at the right size.")
         return coded
 
@@ -129,9 +138,25 @@ def _open_movie(path: Path) -> Source:
     info = SourceInfo(
         path=str(path), kind="movie", width=m.width, height=m.height, count=m.frames, first_number=1, rate=m.rate,
         pixel_aspect=m.pixel_aspect, space=m.space, depth=f"{m.codec} {m.pixel_format}", chroma_halved=m.chroma_halved,
-        variable_rate=m.variable, notes=tuple(notes),
+        variable_rate=m.variable, notes=tuple(notes), sound=m.sound,
     )  # fmt: skip
-    return Source(info, None, MovieReader(path, m))
+    return Source(_turned(info, m.turn), None, MovieReader(path, m))
+
+
+def _turned(info: SourceInfo, turn: int) -> SourceInfo:
+    """The same material turned by quarters, degrees anticlockwise, and a note that says so."""
+    if turn % 360 == 0:
+        return info
+    w, h = (info.height, info.width) if turn % 180 else (info.width, info.height)
+    aspect = 1 / info.pixel_aspect if turn % 180 else info.pixel_aspect
+    note = f"{TURNED} by {turn}° to stand upright"
+    return replace(info, width=w, height=h, pixel_aspect=aspect, turn=turn % 360, notes=(*info.notes, note))
+
+
+def _unturned(info: SourceInfo) -> SourceInfo:
+    """The material as its frames lie in the file."""
+    out = _turned(info, info.turn) if info.turn % 180 else info
+    return replace(out, turn=0, notes=tuple(n for n in info.notes if not n.startswith(TURNED)))
 
 
 def _open_files(found: SequenceFiles) -> Source:
@@ -159,7 +184,7 @@ def _open_files(found: SequenceFiles) -> Source:
         width=head.width, height=head.height, count=found.last - found.first + 1, first_number=found.first, rate=None,
         pixel_aspect=head.pixel_aspect, space=head.space, depth=head.kind, chroma_halved=halved, holes=holes, notes=tuple(notes),
     )  # fmt: skip
-    return Source(info, found, None)
+    return Source(_turned(info, head.turn), found, None)
 
 
 def _spans(numbers: list[int]) -> str:

@@ -33,6 +33,11 @@ class StillInfo:
     kind: str  # uint8, uint16, half, float
     pixel_aspect: float
     space: str  # guessed
+    turn: int = 0  # degrees anticlockwise by which the file says that it is to be turned for showing
+
+
+# Exif orientation (CIPA DC-008, 4.6.4): quarter turns anticlockwise that bring the picture upright; mirrored ones are left
+_TURNS = {3: 180, 6: 270, 8: 90}
 
 
 def still_info(path: Path) -> StillInfo:
@@ -51,7 +56,8 @@ def still_info(path: Path) -> StillInfo:
         aspect = float(spec.get_float_attribute("PixelAspectRatio", 1.0))
         aspect = aspect if 0.05 < aspect < 20 else 1.0
         space = colour.LINEAR if kind in ("half", "float", "double") else colour.SRGB
-        return StillInfo(spec.width, spec.height, spec.nchannels, kind, aspect, space)
+        turn = _TURNS.get(spec.get_int_attribute("Orientation", 1), 0)
+        return StillInfo(spec.width, spec.height, spec.nchannels, kind, aspect, space, turn)
 
 
 def _refuse_sizes(path: Path, spec: Any) -> None:

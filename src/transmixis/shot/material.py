@@ -16,16 +16,16 @@ class Material:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self._open: dict[tuple[str, str | None, bool | None], Source] = {}
+        self._open: dict[tuple[str, str | None, bool | None, int | None], Source] = {}
         self._lock = threading.Lock()
 
     def source(self, plate: Plate) -> Source:
         """The plate's material, read as the plate says. Raises UserError."""
-        key = (plate.path, plate.space, plate.chroma_halved)
+        key = (plate.path, plate.space, plate.chroma_halved, plate.turn)
         with self._lock:
             if key not in self._open:
                 source = open_source(real_path(self.folder, plate.path))
-                self._open[key] = source.with_settings(space=plate.space, chroma_halved=plate.chroma_halved)
+                self._open[key] = source.with_settings(space=plate.space, chroma_halved=plate.chroma_halved, turn=plate.turn)
             return self._open[key]
 
     def path_of(self, plate: Plate) -> Path:
@@ -34,7 +34,7 @@ class Material:
 
     def is_open(self, plate: Plate) -> bool:
         """True if `source` would answer at once."""
-        return (plate.path, plate.space, plate.chroma_halved) in self._open
+        return (plate.path, plate.space, plate.chroma_halved, plate.turn) in self._open
 
     def pixel_aspect(self, plate: Plate) -> float:
         """Width over height of the plate's pixels: as set, else as the file says, else 1."""
@@ -61,7 +61,7 @@ class Material:
             st = path.stat()
         except (OSError, UserError):
             return f"missing:{n}"
-        return f"{path.name}:{n}:{st.st_mtime_ns}:{st.st_size}:{source.info.space}:{source.info.chroma_halved}"
+        return f"{path.name}:{n}:{st.st_mtime_ns}:{st.st_size}:{source.info.space}:{source.info.chroma_halved}:{source.info.turn}"
 
     def stamp_all(self, plate: Plate, shot: Shot) -> str:
         """A text that changes whenever any frame of the plate that the shot uses does."""

@@ -40,6 +40,7 @@ class Plate(Record):
     name: str = ""
     space: str | None = None
     chroma_halved: bool | None = None
+    turn: Literal[0, 90, 180, 270] | None = None  # degrees anticlockwise
     pixel_aspect: float | None = Field(default=None, gt=0.05, lt=20)  # width over height of a pixel
     offset: int = 0  # frames of the plate skipped before the shot's frame 1
     rate: RateText | None = None

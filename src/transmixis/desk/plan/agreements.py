@@ -25,7 +25,7 @@ class AgreeForm(QWidget):
         self.shown.setPlaceholderText("what they were shown, such as the brief of today")
         self.said.setPlaceholderText("what they said")
         self.keep = QPushButton("Keep it")
-        self.keep.setObjectName("main")
+        self.keep.setObjectName("act")
         self.take_back = QPushButton("Take the last one back")
         self.brief = QPushButton("Save the brief …")
         tips = {

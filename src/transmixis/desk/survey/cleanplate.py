@@ -41,7 +41,7 @@ class CleanSection(Section):
             label.setWordWrap(True)
             label.setFixedWidth(300)
         self.make = QPushButton("Make one from the take")
-        self.make.setObjectName("main")
+        self.make.setObjectName("act")
         self.make.setToolTip(
             "Gathers the background from all frames, where it shows at some time, and adds it to the shot as a clean plate."
         )

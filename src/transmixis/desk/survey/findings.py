@@ -75,7 +75,7 @@ class FindingsSection(Section):
             QPushButton("Reshoot"),
             QPushButton("Take the answer back"),
         )
-        self.mend.setObjectName("main")
+        self.mend.setObjectName("act")
         self._lay_out()
         self.go.clicked.connect(self._go)
         self.mend.clicked.connect(self._mend)

@@ -33,7 +33,7 @@ class FreezeSection(Section):
         self.why = QLabel("")
         self.why.setWordWrap(True)
         self.go, self.cue, self.still = QPushButton("Go there"), QPushButton("Mark with a cue"), QPushButton("Make a still of it")
-        self.still.setObjectName("main")
+        self.still.setObjectName("act")
         self.go.setToolTip("Opens the bench at this frame.")
         self.cue.setToolTip("Adds a cue to the shot at this frame, so that it is found again.")
         self.still.setToolTip("Writes this frame as a picture into the production and adds it to the shot as a plate.")

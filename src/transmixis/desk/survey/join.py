@@ -35,7 +35,7 @@ class JoinSection(Section):
         self.views = [MapView(w) for w in CAPTIONS]
         self.why = QLabel("")
         self.keep = QPushButton("Keep this join")
-        self.keep.setObjectName("main")
+        self.keep.setObjectName("act")
         self.keep.setToolTip("Marks the last frame of the first take with a cue and writes the join into the log book.")
         self.found: list[Join] = []
         head = QHBoxLayout()
