@@ -297,3 +297,27 @@ def test_every_danger_has_its_caution_and_none_is_a_recipe() -> None:
         assert danger in said, danger
     for who in ("licensed", "trained", "qualified", "local rules", "permit", "lifeguard"):
         assert who in said
+
+
+def test_a_slow_fall_is_followed_to_the_ground() -> None:
+    """From rest with drag by the square of the speed: t = v / g * acosh(exp(g h / v^2)) (any textbook of mechanics)."""
+    assert timing.landing_time(0, 0, 20, 2.0) == pytest.approx(2 / 9.80665 * math.acosh(math.exp(9.80665 * 20 / 4)))
+    assert math.ceil(timing.landing_time(0, 0, 20, 2.0) * 24) == 244
+    assert timing.landing_time(0, 0, 4.903325, 0) == pytest.approx(1)
+    assert timing.landing_time(0, 0, 500, 0.5) == pytest.approx(500 / 0.5 + 0.5 / 9.80665 * math.log(2), rel=1e-3)
+
+
+@given(st.floats(0.5, 30), st.floats(-90, 90), st.floats(0, 40), st.sampled_from([0.0, 3.0, 20.0]))
+def test_a_throw_lands_where_it_is_said_to(speed: float, angle: float, below: float, drag: float) -> None:
+    if below < 0.01 and math.sin(math.radians(angle)) * speed < 0.05:
+        return
+    seconds = timing.landing_time(speed, angle, below, drag)
+    at = timing.thrown(speed, angle, 1 / seconds, 2, drag)[1]
+    assert at[1] == pytest.approx(-below, abs=2e-3)
+
+
+def test_what_never_rises_so_high_is_told() -> None:
+    with pytest.raises(UserError, match="never"):
+        timing.landing_time(3, 10, -5)
+    with pytest.raises(UserError, match="never"):
+        timing.landing_time(3, 10, -5, 10)

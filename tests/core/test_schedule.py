@@ -142,3 +142,14 @@ def test_three_hundred_shots_are_laid() -> None:
     assert len(found.blocks) == 900
     hours = sum(t.hours for t in tasks)
     assert found.end <= hours / 24 * 7 / 5 + 10  # three people of eight hours, five days of seven
+
+
+def test_one_absurd_entry_is_not_believed_and_many_that_agree_are() -> None:
+    slip = learn([(2.9, 290.0)])
+    assert slip.factor < 1.5  # 2.9 hours become 4, not 53
+    assert slip.deviation > 0.9 * learn([]).deviation  # and it makes nothing surer
+    mixed = learn([(4, 4.2), (3, 2.9), (5, 5.4), (2.9, 290.0)])
+    assert mixed.factor == pytest.approx(learn([(4, 4.2), (3, 2.9), (5, 5.4)]).factor, rel=0.06)
+    slow = learn([(2.0, 6.1), (3.0, 9.2), (1.0, 2.9), (4.0, 11.8), (2.0, 6.3)])
+    assert 2.4 < slow.factor < 3.1
+    assert learn([(2.0, 4.0)]).factor > 1.15

@@ -80,7 +80,9 @@ def test_a_fall_ends_on_the_ground_and_a_throw_comes_back() -> None:
     assert fall.down[-1] == pytest.approx(200)
     assert (np.diff(fall.down) > 0).all()
     throw = answer("timing", what="throw", speed=8.0, angle=60.0).drawing
-    assert throw.down[-1] > 0 > throw.down[:-1].min()
+    assert throw.down[-1] == 0 > throw.down[:-1].min()
+    lower = answer("timing", what="throw", speed=8.0, angle=-20.0, lands=5.0).drawing
+    assert (np.diff(lower.down) > 0).all()
     swing = answer("timing", what="swing", height=1.0, angle=20.0).drawing
     assert swing.right[-1] == pytest.approx(0, abs=3)
     turn = answer("timing", what="whole turn", frames=48).drawing

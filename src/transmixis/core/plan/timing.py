@@ -27,6 +27,42 @@ def fall_time(height: float) -> float:
     return math.sqrt(2 * height / G)
 
 
+LONGEST = 600.0  # s: nothing that is filmed falls for longer
+
+
+def landing_time(speed: float, angle: float, below: float, terminal: float = 0.0) -> float:
+    """Seconds until a thing thrown at `speed` m/s, `angle` degrees above level, comes down to `below` m under where it starts (above
+    zero: lower). `terminal` as in `thrown`. Raises UserError if it never gets there."""
+    up = speed * math.sin(math.radians(angle))
+    if terminal <= 0:
+        inside = up * up + 2 * G * below
+        if inside < 0 or (below < 0 and up <= 0):
+            raise UserError(f"It never rises to {-below:g} m; throw it faster or steeper.")
+        return (up + math.sqrt(inside)) / G
+    if speed == 0 and below >= 0:  # straight down from rest: in closed form
+        return (
+            terminal / G * math.acosh(math.exp(min(G * below / terminal**2, 700.0)))
+            if G * below / terminal**2 < 700
+            else (below / terminal + terminal / G * math.log(2))
+        )
+    k = G / terminal**2
+
+    def motion(_: float, s: Array) -> list[float]:
+        v = math.hypot(s[1], s[2])
+        return [s[2], -k * v * s[1], -G - k * v * s[2]]
+
+    def lands(_: float, s: Array) -> float:
+        return float(s[0] + below)
+
+    lands.terminal, lands.direction = True, -1  # type: ignore[attr-defined]
+    across = speed * math.cos(math.radians(angle))
+    found = solve_ivp(motion, (0, LONGEST), [0.0, across, up], events=lands, rtol=1e-8, atol=1e-9, max_step=5.0)
+    hits = [float(e) for e in found.t_events[0] if e > 1e-9]
+    if not hits:
+        raise UserError(f"It never comes down to that height within {LONGEST:g} s; give another height.")
+    return hits[0]
+
+
 def thrown(speed: float, angle: float, rate: float, frames: int, terminal: float = 0.0) -> Array:
     """Right and up (m) of a thing thrown at `speed` m/s, `angle` degrees above level, at each of `frames` (frames, 2).
 

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from transmixis.core.errors import UserError
 from transmixis.core.plan import timing as t
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
@@ -31,6 +32,9 @@ class TimingParams(Params):
     speed: float = number(6.0, 0.0, 200.0, "m/s", "Thrown at", "Speed of a throw.", step=0.5)
     angle: float = number(
         45.0, -90.0, 90.0, "°", "Angle", "Of a throw above level, or how far a swing goes to each side.", step=1
+    )
+    lands: float = number(
+        0.0, -200.0, 500.0, "m", "Lands lower by", "How far below where it starts it lands; below zero: higher.", step=0.1
     )
     drag: float = number(
         0.0,
@@ -62,7 +66,7 @@ class TimingParams(Params):
 
 
 USED = {
-    FALL: ("height", "drag", "metre"), THROW: ("speed", "angle", "drag", "metre"), SWING: ("height", "angle", "metre"), LAUNCH: (),
+    FALL: ("height", "drag", "metre"), THROW: ("speed", "angle", "lands", "drag", "metre"), SWING: ("height", "angle", "metre"), LAUNCH: (),
     SPRING: ("height", "metre"), STREAK: (), TURN: ("frames",), LOOP: ("count",), LAPSE: ("count", "frames"),
     CUES: ("first_event", "second_event", "second_cue"),
 }  # fmt: skip
@@ -104,32 +108,54 @@ class TimingQuestion(Question):
 
 def _fall(p: Any, shot: Shot, rate: float) -> tuple[str, tuple[tuple[str, str], ...], Array, Array]:
     free = t.fall_time(p.height)
-    longest = math.ceil((free * 3 + 1) * rate) + 2
-    up = t.thrown(0.0, 0.0, rate, longest, p.drag)[:, 1]
-    n = int(np.argmax(up <= -p.height)) if (up <= -p.height).any() else longest - 1
-    path = np.maximum(up[: n + 1], -p.height)
-    end = float(np.hypot(0, np.diff(up)[max(n - 1, 0)]) * rate)
+    seconds = t.landing_time(0.0, 0.0, p.height, p.drag)
+    n = _frames_of(seconds, rate)
+    up = t.thrown(0.0, 0.0, rate, n + 1, p.drag)[:, 1]
+    end = _speed_at(seconds, 0.0, 0.0, p.drag)
     words = f"{p.height:g} m take {n} frames; it arrives at {end:.1f} m/s."
     return (
         words,
-        (("without air", f"{free:.3f} s, {free * rate:.1f} frames"), ("frames", str(n))),
+        (("without air", f"{free:.3f} s, {free * rate:.1f} frames"), ("lands after", f"{seconds:.3f} s"), ("frames", str(n))),
         np.zeros(n + 1),
-        -path * p.metre,
+        -np.maximum(up, -p.height) * p.metre,
     )
 
 
+MOST_FRAMES = 20_000  # a plan's drawing and pins hold no more
+
+
+def _frames_of(seconds: float, rate: float) -> int:
+    """Frames until something has happened, the one that shows it done among them."""
+    n = math.ceil(seconds * rate - 1e-9)
+    if n > MOST_FRAMES:
+        raise UserError(f"That takes {seconds:.0f} s, more than {MOST_FRAMES} frames; give smaller figures.")
+    return max(n, 1)
+
+
+def _speed_at(seconds: float, speed: float, angle: float, drag: float) -> float:
+    """Speed (m/s) after some seconds, from two positions close by."""
+    step = 1e-3
+    path = t.thrown(speed, angle, 1 / step, 2, drag) if seconds < step else t.thrown(speed, angle, 1 / seconds, 2, drag)
+    before = t.thrown(speed, angle, 1 / max(seconds - step, 1e-9), 2, drag)
+    return float(np.linalg.norm(path[1] - before[1]) / step)
+
+
 def _throw(p: Any, shot: Shot, rate: float) -> tuple[str, tuple[tuple[str, str], ...], Array, Array]:
-    longest = math.ceil((2 * p.speed / t.G + 1) * rate) + 2
-    path = t.thrown(p.speed, p.angle, rate, longest, p.drag)
-    back = np.flatnonzero((path[:, 1] < 0) & (np.arange(longest) > 0))
-    n = int(back[0]) if len(back) else longest - 1
-    top, far = float(path[: n + 1, 1].max()), float(path[n, 0])
-    words = f"Comes back to its height after {n} frames, {far:.2f} m away, {max(top, 0):.2f} m up at most."
+    seconds = t.landing_time(p.speed, p.angle, p.lands, p.drag)
+    n = _frames_of(seconds, rate)
+    path = t.thrown(p.speed, p.angle, rate, n + 1, p.drag)
+    fine = t.thrown(p.speed, p.angle, max(200 / max(seconds, 1e-3), rate), 220, p.drag)
+    top, far = (
+        float(max(fine[: 200 + 1, 1].max(), 0.0)),
+        float(t.thrown(p.speed, p.angle, 1 / max(seconds, 1e-9), 2, p.drag)[1, 0]),
+    )
+    where = "its own height" if p.lands == 0 else f"{abs(p.lands):g} m {'below' if p.lands > 0 else 'above'}"
+    words = f"Comes down to {where} after {n} frames, {far:.2f} m away, {top:.2f} m up at most."
     return (
         words,
-        (("top", f"{max(top, 0):.2f} m"), ("away", f"{far:.2f} m"), ("frames", str(n))),
+        (("top", f"{top:.2f} m"), ("away", f"{far:.2f} m"), ("lands after", f"{seconds:.3f} s"), ("frames", str(n))),
         path[: n + 1, 0] * p.metre,
-        -path[: n + 1, 1] * p.metre,
+        -np.maximum(path[: n + 1, 1], -p.lands) * p.metre,
     )
 
 
