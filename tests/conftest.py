@@ -15,6 +15,7 @@ import keyplates as kp
 import numpy as np
 import pytest
 from hypothesis import settings
+from places import NO_QT, ROOT
 from tinyplates import tiny_frame
 
 from transmixis.media.still import write_still
@@ -22,8 +23,6 @@ from transmixis.shot.session import Session
 
 settings.register_profile("untimed", deadline=None)  # speed is measured as a ratio (make bench), never by a test's clock
 settings.load_profile("untimed")
-
-NO_QT = os.environ.get("TRANSMIXIS_NO_QT") == "1"  # everything below the window is tested as if Qt were not installed
 
 
 class _KeptOut:
@@ -38,7 +37,6 @@ class _KeptOut:
 if NO_QT:
     sys.meta_path.insert(0, _KeptOut)  # type: ignore[arg-type]
 
-ROOT = Path(__file__).resolve().parents[1]
 DEMO = ROOT / "demo" / "kite_post"
 
 

@@ -168,7 +168,7 @@ def test_plan_answers_questions(demo_copy: Path) -> None:
     done = here("plan", "shutter", "rate=50", "angle=90", "--json")
     data = json.loads(done.stdout)
     assert data["inputs"]["rate"] == 50
-    assert {r["name"] for r in data["readings"]} == {"blur", "sharp moment", "flicker", "strobing"}
+    assert {r["name"] for r in data["readings"]} == {"blur", "sharp moment", "flicker", "bands", "strobing"}
     assert "caution" in here("plan", "takes", "tricks=miniature;time lapse").stdout
     assert "inputs: " in here("plan", "lens").stdout
     assert json.loads(here("plan", "shadow", "--project", demo_copy, "--shot", "KP010", "--json").stdout)["answer"]

@@ -9,7 +9,7 @@ import sys
 import tomllib
 
 import pytest
-from conftest import NO_QT, ROOT
+from places import NO_QT, ROOT
 
 
 def imported() -> dict[str, str]:

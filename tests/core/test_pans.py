@@ -12,7 +12,7 @@ from transmixis.core.repair.evening import factors, target_stops
 from transmixis.core.survey.exposure import gains_by_overlap, measure_drift
 from transmixis.core.survey.plate import survey_plate
 
-SIZE, FRAMES, STEP = (216, 384), 30, 30
+SIZE, FRAMES, STEP = (216, 384), 30, 29  # no whole number of px in the small pictures
 
 
 def pan(seed: int, gains: np.ndarray) -> list[np.ndarray]:
@@ -53,3 +53,21 @@ def test_what_frames_do_not_share_is_not_compared() -> None:
     lone = gains_by_overlap(thumbs, [None, None, None])
     assert lone.reason
     assert np.isnan(lone.stops).all()
+
+
+def test_a_truck_past_near_and_far_whose_light_stands_is_not_told_to_drift() -> None:
+    """A near fence goes faster than a far sky with a gradient of its own; no one movement fits both."""
+    rng = np.random.default_rng(3)
+    far = np.repeat(np.linspace(0.5, 0.15, 1200, dtype=np.float32)[None, :], SIZE[0], 0)[..., None] * np.ones(3, np.float32)
+    far = far * (1 + 0.25 * rng.random((SIZE[0] // 6, 200, 1)).repeat(6, 0).repeat(6, 1)[: SIZE[0], :1200])
+    near = made_picture(44, (SIZE[0], 1152))[24:-24, :1200]
+    frames = []
+    for n in range(24):
+        f = far[:, 2 * n : 2 * n + SIZE[1]].copy()
+        f[SIZE[0] // 2 :] = near[SIZE[0] // 2 :, 7 * n : 7 * n + SIZE[1]]
+        frames.append(recorded(f.astype(np.float32), n))
+    s = survey_plate(scans_of(frames), 24, lambda n: frames[n - 1], Progress())
+    drift = np.abs(s.gains.against(1).mean(axis=1))
+    assert np.nanmax(drift) < 0.05
+    evened = factors(s.gains, target_stops(s.gains, 24, [1], keep_drift=False), 1.0, by_channel=True)
+    assert np.abs(evened - 1).max() < 0.03

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import ROOT
+from places import ROOT
 
 from transmixis.core.errors import UserError
 from transmixis.shot.document import Document

@@ -33,5 +33,6 @@ def factors(gains: Gains, target: Array, strength: float, *, by_channel: bool) -
     off = np.where(np.isfinite(gains.stops), target - gains.stops, 0.0)
     if not by_channel:
         off = np.repeat(off.mean(axis=1, keepdims=True), 3, axis=1)
-    off = np.where(np.abs(off) < CALM, 0.0, off)
+    unsure = 2 * np.nan_to_num(np.asarray(gains.error, float))[:, None]
+    off = np.where(np.abs(off) < np.maximum(CALM, unsure), 0.0, off)  # what may be no change at all is left alone
     return np.exp2(strength * off).astype(np.float32)

@@ -14,12 +14,16 @@ from scipy.ndimage import gaussian_filter1d, median_filter
 
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.survey.middle import median_known
-from transmixis.core.types import Array, Rgb
+from transmixis.core.types import Array, Mask, Rgb
 
 DARK, BRIGHT = 2e-3, 0.9  # linear: outside of it the ratio is noise or clipping
 LEAST_PIXELS = 300
 TREND_SECONDS = 0.5  # slower is drift, faster is flicker
 ROUNDS = 3
+CLOSE = 0.06  # of the frame's width
+FITS = 0.8  # of the texture must be laid on its like, or near and far part
+BENT_ERROR = 0.0006  # stops a frame: what adds up where they part (the demo's truck, whose light does not change: 0.0004)
+ALIKE, TEXTURED = 0.9, 0.02  # correlation of what is fine, and its deviation in stops, where two frames are compared
 
 
 @dataclass(frozen=True)
@@ -79,22 +83,69 @@ def measure_drift(reference: Rgb, frame: Rgb, move: Similarity | None = None) ->
     return Drift(mean, float(np.abs(found[0] - mean).max()))
 
 
-def _change(a: Array, b: Array, move: Similarity) -> tuple[Array, float] | None:
+def _change(a: Array, b: Array, move: Similarity, *, bent: bool | None = None) -> tuple[Array, float] | None:
     """Change (3,) in stops from small picture `a` to `b`, which has moved by `move`, in what both show, and its standard error;
-    None where that is too little."""
+    None where that is too little. `bent`: near and far part, so that one movement does not do; None: see for yourself.
+
+    Each is moved half the way: reading between pixels softens, and the mean of logs of the softer one would lie higher.
+    """
     h, w = a.shape[:2]
+    there = np.ones((h, w), bool)
     if not _stays(move, w, h):
-        # both are softened alike, or the one that is moved between pixels would be the softer
-        a, b = (cv2.GaussianBlur(x, (0, 0), 1.0) for x in (a, b))
-        b = cv2.warpAffine(b, move.inverse().matrix, (w, h), flags=cv2.INTER_LINEAR, borderValue=(0, 0, 0))
+        a, b, there = _half_way(a, b, move)
+        if bent or (bent is None and not _fits(a, b, there)):
+            a, b = _met(a, b)
     logs, lit = _logs(np.stack([a, b]))
-    both = lit.all(axis=0)
+    both = lit.all(axis=0) & there
     if not _stays(move, w, h):
-        seen = cv2.warpAffine(np.ones((h, w), np.float32), move.inverse().matrix, (w, h), flags=cv2.INTER_LINEAR)
-        both &= cv2.erode(seen, np.ones((7, 7), np.uint8), borderValue=0) > 0.999
+        both &= _same_there(logs[0].mean(axis=-1), logs[1].mean(axis=-1))[0]
     if both.sum() < LEAST_PIXELS:
         return None
     return _robust_mean((logs[1] - logs[0])[both])
+
+
+def _fits(a: Array, b: Array, there: Mask) -> bool:
+    """True if one movement lays nearly all texture of two small pictures on its like; false where near and far part."""
+    logs = [np.log2(np.maximum(x.mean(axis=-1), DARK / 4)) for x in (a, b)]
+    alike, textured = _same_there(*logs)
+    seen = textured & there
+    return bool((alike & seen).sum() > FITS * max(int(seen.sum()), 1))
+
+
+def _met(a: Array, b: Array) -> tuple[Array, Array]:
+    """Two small linear pictures brought to meet, each half the way of the optical flow between them, for what near and far do apart."""
+    logs = [np.log2(np.maximum(x.mean(axis=-1), DARK / 4)) for x in (a, b)]
+    low, high = (float(np.quantile(logs[0], q)) for q in (0.01, 0.99))
+    grey = [
+        np.clip((x - np.median(x) + np.median(logs[0]) - low) / max(high - low, 1e-3) * 235 + 10, 0, 255).astype(np.uint8)
+        for x in logs
+    ]
+    flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+    flow.setFinestScale(0)
+    f = flow.calc(grey[0], grey[1], np.zeros((*grey[0].shape, 2), np.float32))
+    v, u = np.mgrid[0 : a.shape[0], 0 : a.shape[1]].astype(np.float32)
+    x, y = (
+        cv2.remap(p, u + s * f[..., 0], v + s * f[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        for p, s in ((a, -0.5), (b, 0.5))
+    )
+    return x, y
+
+
+def _same_there(a: Array, b: Array) -> tuple[Mask, Mask]:
+    """Where two (h, w) logs show the same thing at the same place, which is texture that is alike; and where there is texture.
+
+    With near and far apart no one movement fits all of a frame, and a sky or meadow that is laid over itself beside its place looks
+    brighter or darker by its own gradient. What has no texture cannot be told from that.
+    """
+    fine = [x - cv2.GaussianBlur(x, (0, 0), 2.0) for x in (a, b)]
+
+    def near(x: Array) -> Array:
+        return np.asarray(cv2.GaussianBlur(x.astype(np.float32), (0, 0), 2.0))
+
+    power = [near(x * x) for x in fine]
+    alike = near(fine[0] * fine[1]) / np.sqrt(power[0] * power[1] + 1e-12)
+    textured = np.minimum(*power) > TEXTURED**2
+    return np.asarray((alike > ALIKE) & textured), np.asarray(textured)
 
 
 def gains_over_time(thumbs: list[Array | None], moves: list[Similarity | None] | None = None) -> Gains:
@@ -140,9 +191,10 @@ def gains_by_overlap(thumbs: list[Array | None], moves: list[Similarity | None])
     """
     n = len(thumbs)
     normal, right = np.zeros((n, n)), np.zeros((n, 3))
+    bent = _near_and_far_part(thumbs, moves)
     for i in range(n):
         for hop in HOPS:
-            pair = _compared(thumbs, moves, i, i + hop)
+            pair = _compared(thumbs, moves, i, i + hop, bent=bent)
             if pair is None:
                 continue
             weight = 1 / (pair[1] ** 2 + PAIR_ERROR**2)
@@ -161,11 +213,50 @@ def gains_by_overlap(thumbs: list[Array | None], moves: list[Similarity | None])
     stops[known] = g - np.median(g, axis=0)
     middle = int(np.argmin(np.abs(g - np.median(g, axis=0)).sum(axis=1)))
     apart = np.diag(back) + back[middle, middle] - 2 * back[middle]
-    error[known] = np.hypot(np.sqrt(np.maximum(apart, 0)), PAIR_ERROR)
+    away = np.abs(np.flatnonzero(known) - np.flatnonzero(known)[middle])
+    error[known] = np.hypot(np.sqrt(np.maximum(apart, 0)), np.hypot(PAIR_ERROR, BENT_ERROR * away if bent else 0.0))
     return Gains(stops, error)
 
 
-def _compared(thumbs: list[Array | None], moves: list[Similarity | None], i: int, j: int) -> tuple[Array, float] | None:
+def _near_and_far_part(thumbs: list[Array | None], moves: list[Similarity | None]) -> bool:
+    """True if on most pairs that are looked at one movement does not fit the whole frame, though they lie close together: there what
+    parts them is depth, while further apart edges of the frame and noise do."""
+    fits = list[bool]()
+    for i in np.linspace(0, max(len(thumbs) - 2, 0), 12).astype(int):
+        pairs = [p for hop in (1, 2, 3, 5, 8, 13, 21) if (p := _relative(thumbs, moves, int(i), int(i) + hop)) is not None]
+        close = [p for p in pairs if _way(p[2], *p[0].shape[1::-1]) < CLOSE]
+        if pairs:
+            fits.append(_fits_halfway(*(close or pairs[:1])[-1]))
+    return bool(fits) and sum(fits) < 0.5 * len(fits)
+
+
+def _way(move: Similarity, w: int, h: int) -> float:
+    """How far the middle moves, in widths of the frame."""
+    middle = np.array([[w / 2, h / 2]])
+    return float(np.hypot(*(move.apply(middle) - middle)[0])) / w
+
+
+def _fits_halfway(a: Array, b: Array, move: Similarity) -> bool:
+    return _stays(move, a.shape[1], a.shape[0]) or _fits(*_half_way(a, b, move))
+
+
+def _half_way(a: Array, b: Array, move: Similarity) -> tuple[Array, Array, Mask]:
+    """Both pictures softened alike and moved half the way each, and where both are seen then."""
+    h, w = a.shape[:2]
+    half = Similarity(move.x / 2, move.y / 2, move.turn / 2, float(np.sqrt(move.grow)), move.pivot)
+    ways = (half.matrix, move.after(half.inverse()).inverse().matrix)
+    seen = [cv2.warpAffine(np.ones((h, w), np.float32), m, (w, h), flags=cv2.INTER_LINEAR) for m in ways]
+    x, y = (
+        cv2.warpAffine(cv2.GaussianBlur(p, (0, 0), 1.0), m, (w, h), flags=cv2.INTER_LINEAR)
+        for p, m in zip((a, b), ways, strict=True)
+    )
+    return x, y, np.asarray(cv2.erode(np.minimum(*seen), np.ones((7, 7), np.uint8), borderValue=0) > 0.999)
+
+
+def _relative(
+    thumbs: list[Array | None], moves: list[Similarity | None], i: int, j: int
+) -> tuple[Array, Array, Similarity] | None:
+    """Two small pictures and the movement between them; None where one is missing or they are too far apart."""
     if j >= len(thumbs):
         return None
     a, b, from_, to = thumbs[i], thumbs[j], moves[i], moves[j]
@@ -173,9 +264,15 @@ def _compared(thumbs: list[Array | None], moves: list[Similarity | None], i: int
         return None
     move = to.after(from_.inverse())
     h, w = a.shape[:2]
-    if np.hypot(*(move.apply(np.array([[w / 2, h / 2]]))[0] - (w / 2, h / 2))) > 0.7 * w:
-        return None
-    return _change(a, b, move)
+    middle = np.array([[w / 2, h / 2]])
+    return (a, b, move) if np.hypot(*(move.apply(middle) - middle)[0]) <= 0.7 * w else None
+
+
+def _compared(
+    thumbs: list[Array | None], moves: list[Similarity | None], i: int, j: int, *, bent: bool
+) -> tuple[Array, float] | None:
+    pair = _relative(thumbs, moves, i, j)
+    return None if pair is None else _change(*pair, bent=bent)
 
 
 def _logs(x: Array) -> tuple[Array, Array]:
