@@ -262,6 +262,14 @@ def test_one_damaged_frame_ends_no_job_of_many(tmp_path: Path) -> None:
 # -- command lines
 
 
+def test_a_name_of_thousands_does_not_flood_what_is_said_of_it() -> None:
+    done = ran("info", "9" * 5000)
+    assert done.returncode == 1
+    one_sentence(done.stderr)
+    assert done.stderr.strip().endswith("rights.")
+    assert str(UserError("short")) == "short"
+
+
 def test_odd_command_lines_end_in_one_sentence(small_film: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     rng = random.Random(3)
