@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 
 from transmixis.core.colour.curves import linear_to_srgb
+from transmixis.core.matte.measure import SEPARATION_LIMIT
 from transmixis.core.plan.setups import Setup
 from transmixis.desk.marks import hatch, hline, text, vline
 from transmixis.desk.plan.drawings import BODY, camera, panel
@@ -39,7 +40,8 @@ def draw_screen(p: QPainter, box: QRectF, d: ScreenDrawing) -> None:
         text(p, rows.left(), y - 6, row.name.capitalize(), 12, 600 if row.chosen else 400)
         text(p, rows.left(), y + 10, "planned" if row.chosen else "", 10, 400, INK2)
         text(p, right + 10, y - 6, f"{row.steps:.0f} steps", 12, 600 if row.chosen else 400)
-        text(p, right + 10, y + 10, "clear", 10, 400, INK2)
+        holds = row.steps >= SEPARATION_LIMIT
+        text(p, right + 10, y + 10, "apart" if holds else "apart: too few", 10, 400, INK2 if holds else VERMILION_TEXT)
     y = rows.bottom() - 4
     for value, words in ((0.0, "none"), (0.5, "half"), (1.0, "the cloth")):
         text(p, _at(value, left, right), y - 12, words, 10, 400, INK2, "centre")
