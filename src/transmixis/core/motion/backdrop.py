@@ -85,12 +85,11 @@ def camera_move(reference: Rgb, other: Rgb) -> Move:
     return measure_shift(grey_of(reference), grey_of(other))
 
 
-def align(reference: Backdrop, other: Backdrop, guesses: tuple[tuple[float, float], ...] = ()) -> Move:
-    """Motion of `other` against `reference`, px of the frame about its centre. `guesses`: shifts (x, y) px to begin from."""
+def align(reference: Backdrop, other: Backdrop) -> Move:
+    """Motion of `other` against `reference`, px of the frame about its centre."""
     if reference.luma.shape != other.luma.shape:
         return Move(reason="the frames differ in size")
-    starts = [(x * reference.scale, y * reference.scale) for x, y in ((0.0, 0.0), *guesses)]
-    shift = _best_start(reference, other, starts)
+    shift = _best_start(reference, other)
     p, found, fit = np.array([*shift, 0.0, 0.0]), None, None
     for level in (4, 2, 1):
         unit = np.array([level, level, 1, 1])
@@ -139,7 +138,7 @@ def _at_level(b: Backdrop, level: int) -> tuple[Array, Array]:
     return np.ascontiguousarray(cv2.resize(soft, size, interpolation=cv2.INTER_AREA)), inner.astype(np.uint8)
 
 
-def _best_start(a: Backdrop, b: Backdrop, starts: list[tuple[float, float]]) -> tuple[float, float]:
+def _best_start(a: Backdrop, b: Backdrop) -> tuple[float, float]:
     """The start from which both frames are most alike in what is neither light nor noise, looked at coarsely."""
     level, reach = 8, 3
     (x, wx), (y, wy) = _at_level(a, level), _at_level(b, level)
@@ -160,7 +159,7 @@ def _best_start(a: Backdrop, b: Backdrop, starts: list[tuple[float, float]]) -> 
         # unlike things count no more than a little: somebody passes before the screen
         return float(np.minimum(np.abs(x[here] - y[there])[both], cap).mean()) * (1 + 1e-3 * float(np.hypot(i, j)))
 
-    best = min([*starts, *grid], key=unlike)
+    best = min(grid, key=unlike)
     return best if np.isfinite(unlike(best)) else (0.0, 0.0)
 
 

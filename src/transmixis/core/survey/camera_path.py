@@ -148,7 +148,7 @@ def _whose(path: CameraPath) -> str:
     far = float(np.hypot(*(other[:, :2] - np.stack([path.x, path.y], 1)[there]).T).max())
     return (
         f"; two motions compete: this one is shared by more of the frame's edges, {100 * float(np.median(other[:, 2])):.0f} % of "
-        f"the points go up to {far:.1f} px otherwise. Say in Steadiness which one is meant if this is not the camera"
+        f"the points go up to {far:.1f} px otherwise. Look which of them is the camera"
     )
 
 

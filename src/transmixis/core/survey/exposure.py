@@ -190,6 +190,9 @@ def gains_by_overlap(thumbs: list[Array | None], moves: list[Similarity | None])
     these comparisons best are solved for, so that what enters and leaves the frame has no part in them, and little adds up.
     """
     n = len(thumbs)
+    if n > MOST_SOLVED:  # the table of comparisons goes with the square of the frames
+        unknown = np.full((n, 3), np.nan)
+        return Gains(unknown, unknown[:, 0], f"a moving camera over more than {MOST_SOLVED} frames; survey the plate in parts")
     normal, right = np.zeros((n, n)), np.zeros((n, 3))
     bent = _near_and_far_part(thumbs, moves)
     for i in range(n):
