@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+import threading
 from pathlib import Path
 from typing import Any
 
@@ -135,6 +136,18 @@ def test_a_moved_folder_is_told_once_and_not_made_anew(bench: MainWindow, qtbot:
     assert not folder.exists()
     kept = json.loads((tmp_path / "elsewhere/shots/KP010/shot.json").read_text())
     assert next(s for s in kept["steps"] if s["kind"] == "screen_key")["params"].get("black") != 0.2
+
+
+def test_the_folder_is_watched_beside_the_window(bench: MainWindow, qtbot: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A look at hundreds of files takes its time: it is not the interface's thread that takes it."""
+    document = bench.state.session.document  # type: ignore[union-attr]
+    threads: list[int] = []
+    looked = document.outside
+    monkeypatch.setattr(document, "outside", lambda: threads.append(threading.get_ident()) or looked())
+    bench._watch.timeout.emit()
+    settle(qtbot, bench)
+    assert threads
+    assert threading.get_ident() not in threads
 
 
 def test_undo_and_pins_are_in_the_log_book_as_they_happened(bench: MainWindow) -> None:

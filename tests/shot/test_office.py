@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from transmixis.core.errors import UserError
+from transmixis.core.plan.estimate import learn
 from transmixis.media.calendar import DayEvent, calendar_bytes, read_days
 from transmixis.shot.logbook import Entry
 from transmixis.shot.model import Film, Plate, Production, Shot, Step
@@ -222,6 +223,15 @@ def test_three_hundred_shots_are_told_of() -> None:
     assert found.table is not None
     assert len(found.table.missed) > 10
     assert found.rows["S000"].risk in ("low", "some", "high")
+
+
+def test_what_was_learnt_is_worked_out_once_a_film(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Asked anew for every task it was nine tenths of laying a long film out."""
+    asked: list[int] = []
+    monkeypatch.setattr("transmixis.shot.planning.work.learn", lambda log: asked.append(len(log)) or learn(log))
+    shots = tuple(with_work_from_order(shot(f"S{i:03d}", steps=KEYED.steps)) for i in range(40))
+    overview(film(*shots), search=False)
+    assert len(asked) < 5
 
 
 def test_a_kind_of_work_that_nobody_knows_is_refused() -> None:

@@ -43,7 +43,7 @@ from transmixis.desk.bench import Bench
 from transmixis.desk.board import Board
 from transmixis.desk.deliverpage import DeliverPage
 from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction, NewShot
-from transmixis.desk.engine import Engine
+from transmixis.desk.engine import LOOK, Engine
 from transmixis.desk.logpage import LogPage
 from transmixis.desk.marks import hline, text
 from transmixis.desk.plan.page import PlanPage
@@ -239,9 +239,10 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(middle)
         self._held_view = ""
         self._outside = ""
+        self._watcher = self.engine.beside()
         self._watch = QTimer(self)
         self._watch.setInterval(WATCH_EVERY)
-        self._watch.timeout.connect(self.look_outside)
+        self._watch.timeout.connect(self._look_beside)
         self._watch.start()
         self._connect()
         self._make_keys()
@@ -395,6 +396,14 @@ class MainWindow(QMainWindow):
     def _remember(self, folder: Path) -> None:
         kept = [str(folder.resolve()), *[f for f in self._recent() if f != str(folder.resolve())]]
         self.settings.setValue("recent", kept[:8])
+
+    def _look_beside(self) -> None:
+        """Look on the watcher's thread: a film of many shots has many files, and each look at one may have to wait."""
+        session = self.state.session
+        if session and not self._watcher.waiting:
+            self._watcher.ask(
+                LOOK, session.document.outside, lambda words: self.look_outside() if words or self._outside else None
+            )
 
     def look_outside(self) -> None:
         """Say once what happened to the production's folder from outside."""

@@ -204,7 +204,7 @@ class Store:
 
     def changed_outside(self) -> list[str]:
         """Documents that somebody else has written since they were read."""
-        return [name for name, stamp in self._seen.items() if _stamp(self.folder / name) != stamp]
+        return [name for name, stamp in list(self._seen.items()) if _stamp(self.folder / name) != stamp]
 
     def _refuse_changed(self, names: list[str]) -> None:
         self.require_home()

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from transmixis.core.plan.estimate import Hours, Work, adjusted, hours_for, learn, there_or_later
+from transmixis.core.plan.estimate import Hours, Work, adjusted, hours_for, there_or_later
 from transmixis.core.plan.takes import HEIGHT, ROPES
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.planning.contract import Answer, Entry, Question
-from transmixis.shot.planning.work import USUAL, learnt, scenario_of
+from transmixis.shot.planning.work import NOTHING_LEARNT, USUAL, learnt, scenario_of
 from transmixis.shot.steps.params import Params, choice, number, words
 
 REPAIRS = ("paint", "clean plate patch", "roto", "cut by hand", "key", "track")
@@ -52,7 +52,7 @@ class FixQuestion(Question):
         scenario, known = (scenario_of(film), learnt(film)) if film else (USUAL, {})
         frames = round(p.frames) or shot.length
         one = adjusted(
-            hours_for(Work(p.repair, frames, p.edge, p.motion, quality=scenario.quality)), known.get(p.repair, learn([]))
+            hours_for(Work(p.repair, frames, p.edge, p.motion, quality=scenario.quality)), known.get(p.repair, NOTHING_LEARNT)
         )
         after = Hours(one.mean * p.takes, one.deviation * p.takes)
         found = there_or_later(p.minutes, round(p.people), after, p.fails)

@@ -9,7 +9,7 @@ from transmixis.core.errors import UserError
 from transmixis.core.plan.schedule import Block
 from transmixis.core.progress import Progress
 from transmixis.shot.model import Film, Shot
-from transmixis.shot.planning.timetable import SHOTS_AT_A_TIME, Timetable, lay_out, today_of, together_by_shot, why
+from transmixis.shot.planning.timetable import Timetable, lay_out, today_of, together_by_shot, why
 from transmixis.shot.planning.work import Spent, learnt, left_in, scenario_of, shot_hours, stage_hours
 
 
@@ -62,8 +62,8 @@ def overview(film: Film, *, search: bool = True, progress: Progress | None = Non
     except UserError as e:
         trouble = str(e)
     rows = {}
-    for n, shot in enumerate(film.shots):
-        if progress and n % SHOTS_AT_A_TIME == 0:
+    for shot in film.shots:
+        if progress:
             progress.at(0, 0)
         whole, left = shot_hours(film, shot, known), left_in(film, shot, known)
         due = shot.due or scenario.deadline

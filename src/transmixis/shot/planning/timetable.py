@@ -14,7 +14,6 @@ from transmixis.shot.office import Work
 from transmixis.shot.planning.work import hours_of, learnt, left_of, scenario_of
 
 LOST = 0.02  # days: rounding, not lateness
-SHOTS_AT_A_TIME = 10  # between two looks at whether to stop
 
 
 @dataclass(frozen=True)
@@ -82,8 +81,8 @@ def tasks_of(film: Film, start: date, progress: Progress | None = None) -> tuple
     scenario, known = scenario_of(film), learnt(film)
     tasks: list[Task] = []
     deadlines: dict[str, float] = {}
-    for n, shot in enumerate(film.shots):
-        if progress and n % SHOTS_AT_A_TIME == 0:
+    for shot in film.shots:
+        if progress:
             progress.at(0, 0)
         if shot.delivered:
             continue

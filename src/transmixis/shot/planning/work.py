@@ -33,6 +33,7 @@ KINDS_OF_TRICK: dict[str, tuple[str, ...]] = {
     "extend the set": ("camera solve", "set extension"), "replace the sky or a window": ("roto",), "light that the added thing gives": ("element",),
 }  # fmt: skip
 USUAL = Scenario(name="the film")
+NOTHING_LEARNT = learn([])  # kept: it is asked for with every task of every shot
 
 
 @dataclass(frozen=True)
@@ -133,7 +134,7 @@ def record(film: Film) -> list[tuple[str, float, float, float]]:
 
 def hours_of(work: Work, shot: Shot, scenario: Scenario, known: dict[str, Learnt]) -> Hours:
     """Hours that a task should take in all."""
-    return adjusted(raw_hours(work, shot, scenario), known.get(work.kind, learn([])))
+    return adjusted(raw_hours(work, shot, scenario), known.get(work.kind, NOTHING_LEARNT))
 
 
 def left_of(work: Work, hours: Hours) -> float:
