@@ -30,7 +30,11 @@ def made_film(film: Film, shots: int) -> Film:
     for i in range(shots):
         plan = {"takes": {"tricks": ["replace the background", "attach an element to a hand or tool"]}, "estimate": {"edge": 2.0}}
         s = with_work_from_order(Shot(code=f"S{i:03d}", length=48, rate="24", width=960, height=540, plan=plan))
-        new.append(s.model_copy(update={"plates_due": "2026-05-25", "waits_for": "storm plate"}) if i == 0 else s)
+        new.append(
+            s.model_copy(
+                update={"plates_due": "2026-05-25", "waits_for": "storm plate"} if i == 0 else {"plates_due": "2026-05-12"}
+            )
+        )
     production = film.production.model_copy(
         update={
             "shots": tuple(s.code for s in new), "people": (Worker(name="Mara", week=(6, 6, 6, 6, 6, 0, 0)), Worker(name="Ilse", week=(4, 4, 4, 4, 0, 0, 0))),

@@ -20,10 +20,13 @@ from transmixis.shot.model import Film, Plate, Production, Shot, Step
 from transmixis.shot.office import Agreement, Scenario, Work, Worker
 from transmixis.shot.planning import answered, question_of
 from transmixis.shot.planning.calendar import events_of, with_days_off
-from transmixis.shot.planning.moving import with_block_moved, with_help, without_moves
+from transmixis.shot.planning.drives import why
+from transmixis.shot.planning.helps import with_help, words_for
+from transmixis.shot.planning.moving import with_block_moved
 from transmixis.shot.planning.overview import overview
 from transmixis.shot.planning.report import KINDS, Table, report
-from transmixis.shot.planning.timetable import lay_out, together_by_shot, why, words_for
+from transmixis.shot.planning.tasks import shots_without_files, tasks_of
+from transmixis.shot.planning.timetable import lay_out, together_by_shot
 from transmixis.shot.planning.work import (
     as_finished,
     hours_of,
@@ -35,6 +38,7 @@ from transmixis.shot.planning.work import (
     with_more,
     with_work,
     with_work_from_order,
+    without_moves,
     work_from,
 )
 
@@ -42,7 +46,10 @@ MONDAY = "2026-05-11"
 
 
 def shot(code: str, frames: int = 48, **values: object) -> Shot:
-    return Shot(code=code, title=f"<{code}>", length=frames, rate="24", width=960, height=540, **values)  # type: ignore[arg-type]
+    """A shot whose plate is there."""
+    hero = Plate(id="hero", role="hero", path=f"{code}.png")
+    own = {"plates": (hero,), **values}
+    return Shot(code=code, title=f"<{code}>", length=frames, rate="24", width=960, height=540, **own)  # type: ignore[arg-type]
 
 
 def film(
@@ -140,18 +147,92 @@ def test_the_timetable_has_dates_and_says_what_drives_and_helps() -> None:
     assert "storm plate" in said
     assert "2 working days late" in said
     assert table.helps[0].saved > 0
-    assert {h.kind for h in table.helps} == {"hours", "plates"}
+    assert [h.kind for h in table.helps][-1] == "date"  # always possible, and always a loss
+    assert {h.kind for h in table.helps} == {"hours", "plates", "date"}
     mended = with_help(
         film(waiting, other, deadline="2026-05-27"), next(h for h in table.helps if h.kind == "plates" and h.left == 0)
     )
     assert not lay_out(mended).missed
-    assert "sooner" in words_for(table, next(h for h in table.helps if h.kind == "plates"))
+    assert "sooner" in words_for(next(h for h in table.helps if h.kind == "plates"))
     more = with_help(film(waiting, other), next(h for h in table.helps if h.kind == "hours"))
     assert more.production.people[0].week[0] > 8
     assert more.production.people[0].week[6] == 0
     spare = table.spare(15)
     assert spare[1] == 8
     assert spare[14] == 0
+
+
+def test_the_review_that_makes_a_shot_late_is_named_and_mended() -> None:
+    """By hand: Ada needs five whole days from Monday 11 May. Built on Friday, a review of one day passes on Saturday, and nobody works before
+    Monday, so the check makes the shot late by one working day. Looked at on the day itself it is in time."""
+    tasks = (
+        Work(id="place", stage="Build", kind="place and match"),
+        Work(id="extend", stage="Build", kind="set extension"),
+        Work(id="check", stage="Check", kind="check"),
+    )
+    s = shot("A", frames=10, work=tasks)
+    f = film(s, deadline="2026-05-15")
+    five_days = sum(t.hours for t in tasks_of(f, date(2026, 5, 11)).tasks) / 5
+    days_full = Worker(name="Ada", week=(five_days,) * 5 + (0, 0))
+    f = film(s, deadline="2026-05-15", people=(days_full,))
+    assert not lay_out(f).missed
+    one = f.production.scenarios[0].model_copy(update={"review_days": 1.0})
+    f = f.model_copy(update={"production": f.production.model_copy(update={"scenarios": (one,)})})
+    table = lay_out(f)
+    assert table.working_days_late("A") == 1
+    said = why(f, table)
+    assert "A's check waits for the review of 1 day, until Sat 16 May. Ada has no hours then until Mon 18 May." in said
+    assert "1 working day late" in said
+    best = table.helps[0]
+    assert best.kind == "review"
+    assert words_for(best).endswith("nothing is late then.")
+    assert not lay_out(with_help(f, best)).missed
+    for h in table.helps:
+        after = lay_out(with_help(f, h), helps=False)
+        assert sum(after.schedule.late.values()) == pytest.approx(h.left, abs=0.01)
+        assert sum(after.working_days_late(c) for c in after.missed) == h.days
+
+
+def test_another_person_lower_quality_and_a_later_date_are_tried() -> None:
+    work = with_work_from_order(shot("A", 200, steps=KEYED.steps, plan=KEYED.plan))
+    f = film(work, work.model_copy(update={"code": "B"}), deadline="2026-05-13", people=(Worker(name="Ada"),))
+    table = lay_out(f)
+    by_kind = {h.kind: h for h in reversed(table.helps)}
+    assert {"hours", "person", "quality", "date"} <= by_kind.keys()
+    assert with_help(f, by_kind["person"]).production.people[1].name == "One more person"
+    assert with_help(f, by_kind["quality"]).production.scenarios[0].quality < 0.5
+    assert by_kind["date"].days == 0
+    assert not lay_out(with_help(f, by_kind["date"])).missed
+    own = f.with_shot(f.shot("A").model_copy(update={"due": "2026-05-12"}))
+    later = [h for h in lay_out(own).helps if h.kind == "date" and h.whose == "A"]
+    assert with_help(own, later[0]).shot("A").due > "2026-05-12"
+
+
+def test_a_shot_whose_plates_are_not_there_stands_in_no_day(tmp_path: Path) -> None:
+    nothing = shot("A", plates=(), hours_estimate=6.0)
+    f = film(nothing, shot("B", hours_estimate=8.0))
+    table = lay_out(f)
+    assert {b.task.shot for b in table.schedule.blocks} == {"B"}
+    assert table.undated == {"A": 6.0}
+    assert "A has plates that are not there and have no day to come: 6.0 h stand in no day." in why(f, table)
+    assert overview(f).rows["A"].waits == "plates, no day set"
+    past = f.with_shot(nothing.model_copy(update={"plates_due": "2026-05-04"}))
+    assert "were due before today" in why(past, lay_out(past))
+    dated = f.with_shot(nothing.model_copy(update={"plates_due": "2026-05-18"}))
+    assert not lay_out(dated).undated
+    assert lay_out(dated).done_on("A") == date(2026, 5, 18)
+    # a plate that the shot names but that is not on the disk is not there either
+    (tmp_path / "B.png").write_bytes(b"x")
+    assert shots_without_files(f, tmp_path) == frozenset()
+    (tmp_path / "B.png").unlink()
+    assert set(lay_out(f, gone=shots_without_files(f, tmp_path)).undated) == {"A", "B"}
+    # what is done before the shoot needs no plates
+    planned = nothing.model_copy(
+        update={"work": (Work(id="plan", stage="Plan", kind="check"), Work(id="key", stage="Matte", kind="key"))}
+    )
+    laid = lay_out(film(planned))
+    assert [b.task.name for b in laid.schedule.blocks] == ["plan"]
+    assert why(film(nothing), lay_out(film(nothing))) != "Nothing is left to do."
 
 
 def test_days_off_stages_and_reviews_are_kept() -> None:
@@ -203,11 +284,14 @@ def test_a_block_is_moved_to_somebody_and_to_a_day_and_freed_again() -> None:
     assert all(b.person == other for b in after.schedule.blocks if b.task.name in tasks)
     assert min(b.start for b in after.schedule.blocks if b.task.name in tasks) >= 3
     assert without_moves(moved) == f
-    # a block that is held back by hand is no plate that could come sooner
+    # a block that is held back by hand is no plate that could come sooner: freeing it helps
     held = with_block_moved(f, table, "A", tuple(tasks), other, 40)
     late = lay_out(held)
     assert late.missed
-    assert all(h.kind == "hours" for h in late.helps)
+    assert late.helps[0].kind == "freed"
+    assert not lay_out(with_help(held, late.helps[0])).missed
+    assert "held back by hand" in why(held, late)
+    assert all(h.kind != "plates" for h in late.helps)
     for h in late.helps:
         assert with_help(held, h) != held
     plain = film(shot("B"), people=people)

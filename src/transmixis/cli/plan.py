@@ -21,11 +21,14 @@ from transmixis.shot.outputs import refuse
 from transmixis.shot.planning import QUESTIONS, question_of
 from transmixis.shot.planning import report as reports
 from transmixis.shot.planning.contract import Answer, Question
+from transmixis.shot.planning.drives import why
+from transmixis.shot.planning.helps import words_for
 from transmixis.shot.planning.overview import overview
 from transmixis.shot.planning.picture import shot_png
 from transmixis.shot.planning.report import KINDS
 from transmixis.shot.planning.screen import measured_from
-from transmixis.shot.planning.timetable import lay_out, why, words_for
+from transmixis.shot.planning.tasks import shots_without_files
+from transmixis.shot.planning.timetable import lay_out
 from transmixis.shot.session import Session
 
 LISTS = {"tricks", "colours"}  # inputs that take several words, parted by semicolons
@@ -103,16 +106,16 @@ def _schedule(project: Path | None, as_json: bool) -> None:
         raise UserError("A schedule belongs to a production; name its folder with --project.")
     film, _ = _film_of(project, "")
     assert film is not None
-    table = lay_out(film)
+    table = lay_out(film, gone=shots_without_files(film, project))
     rows = [
         {"who": b.person, "shot": b.task.shot, "task": b.task.name, "hours": round(b.task.hours, 2),
          "from": table.day(b.start + 1e-3).isoformat(), "to": table.day(b.end).isoformat()}
         for b in table.schedule.blocks
     ]  # fmt: skip
     late = {code: table.working_days_late(code) for code in table.missed}
-    helps = [words_for(table, h) for h in table.helps if h.saved > 0]
+    helps = [words_for(h) for h in table.helps]
     data = {
-        "from": table.start.isoformat(), "blocks": rows, "drives": table.schedule.drives, "working_days_late": late,
+        "from": table.start.isoformat(), "blocks": rows, "drives": table.schedule.drives, "working_days_late": late, "undated": {c: round(h, 2) for c, h in table.undated.items()},
         "done": {c: table.done_on(c).isoformat() for c in table.schedule.done}, "why": why(film, table), "helps": helps,  # type: ignore[union-attr]
     }  # fmt: skip
     lines = [f"{r['from']} to {r['to']}  {r['who']}: {r['shot']} {r['task']}, {r['hours']} h" for r in rows]
@@ -137,7 +140,7 @@ def report(
         picture = shot_png(session.renderer_for(shot)) if kind == "brief" and shot else None
         form = "csv" if out.suffix.lower() == ".csv" else "html"
         entries = session.document.log.entries()
-        text = reports.report(kind, film, code, overview(film), entries, form, picture)
+        text = reports.report(kind, film, code, overview(film, gone=shots_without_files(film, project)), entries, form, picture)
     finally:
         session.close()
     if out.suffix.lower() == ".pdf":

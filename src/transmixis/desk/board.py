@@ -21,8 +21,8 @@ from transmixis.desk.topbar import paint_hours
 from transmixis.desk.viewimage import picture_image
 from transmixis.shot.model import STAGES, Film, Shot
 from transmixis.shot.planning import plan_state
+from transmixis.shot.planning.dates import short_day
 from transmixis.shot.planning.overview import ShotRow
-from transmixis.shot.planning.timetable import short_day
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.steps import kind_of
 

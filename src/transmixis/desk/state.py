@@ -167,7 +167,7 @@ class State(QObject):
 
     def _plan_office(self) -> None:
         """Hours and dates follow the document."""
-        self.planner.follow(self.session.document.film if self.session else None)
+        self.planner.follow(self.session.document.film if self.session else None, self.folder)
 
     # -- choosing
 

@@ -11,8 +11,8 @@ from transmixis.desk.marks import CENTRE, RIGHT, hatch, hline, jaws, mark, text,
 from transmixis.desk.state import State
 from transmixis.desk.theme import INK, INK2, PAPER, RAISED, RULE, VERMILION_TEXT, WHITE, figure
 from transmixis.shot.model import STAGES
+from transmixis.shot.planning.dates import short_day
 from transmixis.shot.planning.overview import Overview
-from transmixis.shot.planning.timetable import short_day
 from transmixis.shot.steps import kind_of
 
 

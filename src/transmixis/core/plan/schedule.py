@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import math
 import random
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
@@ -17,6 +18,7 @@ LOCAL_MOST = 60  # tasks: up to here the order is searched, beyond it deadlines 
 ROUNDS = 12  # fresh starts of the search
 TRIALS = 3000  # of laying six tasks: the search takes a tenth of a second for six tasks, one or two for thirty
 HORIZON = 3650  # days
+LOST = 0.02  # days: rounding, not lateness
 LEAST_GAP = 0.03  # days: nothing is done in less
 STRETCH = 40  # tasks laid between two looks at whether to stop
 
@@ -106,49 +108,12 @@ def schedule(
     return best
 
 
-@dataclass(frozen=True)
-class Help:
-    """Something that would bring lateness down: `kind` hours (of a person) or plates (of a shot), whose, how much (hours a day, or
-    days sooner), lateness saved over all shots (days), and what is left of it."""
-
-    kind: str
-    whose: str
-    amount: int
-    saved: float
-    left: float
-
-
-MORE_HOURS, SOONER = (1, 2), (1, 2, 4)  # hours a day, days
-
-
-def what_helps(
-    tasks: list[Task],
-    people: list[Person],
-    deadlines: dict[str, float],
-    now: Schedule | None = None,
-    progress: Progress | None = None,
-) -> list[Help]:
-    """What would bring the lateness down: more hours a day of one person, or plates of a shot days earlier.
-
-    Best first; of two that do the same the one that asks for less. `now`: the schedule as it stands.
-    """
-    now = now or schedule(tasks, people, deadlines, progress=progress)
-    before = sum(now.late.values())
-    found = []
-
-    def tried(kind: str, whose: str, amount: int, t: list[Task], p: list[Person]) -> None:
-        left = sum(schedule(t, p, deadlines, like=now, progress=progress).late.values())
-        found.append(Help(kind, whose, amount, max(before - left, 0.0), left))
-
-    for i, p in enumerate(people):
-        for h in MORE_HOURS:
-            week = tuple(min(d + h, 24.0) if d > 0 else 0.0 for d in p.week)
-            tried("hours", p.name, h, tasks, [*people[:i], replace(p, week=week), *people[i + 1 :]])
-    for shot in dict.fromkeys(t.shot for t in tasks if t.first_day > 0):
-        for d in SOONER:
-            sooner = [replace(t, first_day=max(0, t.first_day - d)) if t.shot == shot else t for t in tasks]
-            tried("plates", shot, d, sooner, people)
-    return sorted(found, key=lambda f: (-round(f.saved, 3), f.amount))
+def working_days_late(s: Schedule, deadlines: dict[str, float], people: Sequence[Person], shot: str) -> int:
+    """Days between a shot's deadline and its end on which anybody works."""
+    first, last = deadlines.get(shot, math.inf), s.done.get(shot, 0.0)
+    if last - first <= LOST:
+        return 0
+    return sum(any(p.hours(d) > 0 for p in people) for d in range(int(max(first, 0)), int(max(last - 1e-6, first)) + 1))
 
 
 def _check(tasks: list[Task], people: list[Person]) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -10,6 +11,7 @@ from transmixis.core.progress import Progress
 from transmixis.desk.engine import AHEAD, LOOK, Engine
 from transmixis.shot.model import Film
 from transmixis.shot.planning.overview import Overview, overview
+from transmixis.shot.planning.tasks import shots_without_files
 
 TAG = "schedule"
 REST, WORK = 0.001, 0.0015  # s: rests after so much work
@@ -42,7 +44,7 @@ class Planner(QObject):
         self.now: Overview | None = None
         self.searched = False
 
-    def follow(self, film: Film | None) -> None:
+    def follow(self, film: Film | None, folder: Path | None = None) -> None:
         """Lay out this film, unless it is the one that was laid out last."""
         if film is self._film:
             return
@@ -53,8 +55,13 @@ class Planner(QObject):
             self.now = None
             return
         p = self._progress
-        self._engine.ask(LOOK, lambda: overview(film, search=False, progress=p), self._take_quick, tag=TAG)
-        self._engine.ask(AHEAD, lambda: overview(film, progress=p), self._take, tag=TAG)
+
+        def laid(search: bool) -> Overview:
+            gone = shots_without_files(film, folder) if folder else frozenset()
+            return overview(film, search=search, progress=p, gone=gone)
+
+        self._engine.ask(LOOK, lambda: laid(False), self._take_quick, tag=TAG)
+        self._engine.ask(AHEAD, lambda: laid(True), self._take, tag=TAG)
 
     def stop(self) -> None:
         """Give up what is under way."""

@@ -19,7 +19,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from transmixis.core.plan.schedule import Help
 from transmixis.desk.office import reporting
 from transmixis.desk.office.peopledialog import PeopleDialog
 from transmixis.desk.office.scheduleview import ScheduleView
@@ -27,12 +26,12 @@ from transmixis.desk.state import State
 from transmixis.desk.theme import EDGE, PAPER, PURPLE
 from transmixis.media.calendar import calendar_bytes
 from transmixis.shot.planning.calendar import events_of
-from transmixis.shot.planning.moving import with_block_moved, with_help, without_moves
-from transmixis.shot.planning.timetable import words_for
+from transmixis.shot.planning.helps import Help, with_help, words_for
+from transmixis.shot.planning.moving import with_block_moved
+from transmixis.shot.planning.work import without_moves
 
 EMPTY = "Nobody works on this film yet. Add people and the hours that they have, then the work is laid into their days."
 WIDEST = 1600  # px of the schedule that a page shows
-LEAST_SAVED = 0.05  # days: less is no help
 
 
 class SchedulePanel(QWidget):
@@ -154,14 +153,14 @@ class SchedulePanel(QWidget):
         found = self.proposal()
         self.card.setVisible(found is not None)
         if found is not None and now.table:
-            self.reason.setText(words_for(now.table, found))
+            self.reason.setText(words_for(found))
 
     def proposal(self) -> Help | None:
         """What would help most, but for what was declined; None if nothing does."""
         now = self._state.planner.now
         if now is None or now.table is None:
             return None
-        helps = [h for h in now.table.helps if h.saved > LEAST_SAVED and (h.kind, h.whose, h.amount) not in self._kept]
+        helps = [h for h in now.table.helps if (h.kind, h.whose, h.amount) not in self._kept]
         return helps[0] if helps else None
 
     # -- acting
@@ -202,7 +201,7 @@ class SchedulePanel(QWidget):
         now, session = self._state.planner.now, self._state.session
         if found is None or now is None or now.table is None or session is None:
             return
-        words = words_for(now.table, found)
+        words = words_for(found)
         if self._state.change_film("Use the schedule's proposal", lambda film: with_help(film, found)):
             session.document.log.add("schedule", words, found.whose if found.kind == "plates" else "")
 
@@ -212,7 +211,7 @@ class SchedulePanel(QWidget):
         if found is None or now is None or now.table is None:
             return
         if session:
-            session.document.log.add("proposal declined", words_for(now.table, found))
+            session.document.log.add("proposal declined", words_for(found))
         self._kept.add((found.kind, found.whose, found.amount))
         self.refresh()
 

@@ -13,8 +13,9 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from transmixis.core.plan.schedule import Block
 from transmixis.desk.marks import hatch, hline, mark, text, vline
 from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, RAISED, RULE, VERMILION, VERMILION_TEXT, WELL, WHITE, text_width
+from transmixis.shot.planning.dates import short_day
 from transmixis.shot.planning.overview import Overview
-from transmixis.shot.planning.timetable import Timetable, short_day
+from transmixis.shot.planning.timetable import Timetable
 
 LEFT, HEAD, ROW, SPARE, FOOT = 128, 22, 44, 50, 40
 LEAST, MOST = 20.0, 36.0  # px a day

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButt
 from transmixis.desk.office import reporting
 from transmixis.desk.state import State
 from transmixis.shot.office import ANSWERS, ROLES_ASKED, Agreement
-from transmixis.shot.planning.timetable import today_of
+from transmixis.shot.planning.tasks import today_of
 
 
 class AgreeForm(QWidget):

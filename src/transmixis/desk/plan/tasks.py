@@ -24,7 +24,7 @@ from transmixis.core.plan.estimate import RATES
 from transmixis.desk.state import State
 from transmixis.desk.tables import open_table
 from transmixis.shot.office import Work
-from transmixis.shot.planning.timetable import today_of
+from transmixis.shot.planning.tasks import today_of
 from transmixis.shot.planning.work import STAGE_OF_KIND, as_finished, with_more, with_work, with_work_from_order
 from transmixis.shot.workorder import unique_id
 

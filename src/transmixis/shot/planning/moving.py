@@ -1,10 +1,9 @@
-"""Changes to the schedule: blocks moved to somebody or to a day, and what helps taken up."""
+"""Changes to the schedule: a block moved to somebody or to a day."""
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from datetime import timedelta
 
-from transmixis.core.plan.schedule import Help
 from transmixis.shot.model import Film
 from transmixis.shot.planning.timetable import Timetable
 
@@ -28,27 +27,3 @@ def with_block_moved(film: Film, table: Timetable, code: str, tasks: tuple[str, 
             w = w.model_copy(update={"who": (person,), "not_before": begin})
         work.append(w)
     return film.with_shot(shot.model_copy(update={"work": tuple(work)}))
-
-
-def without_moves(film: Film) -> Film:
-    """The film with every task free again: whoever is free, as early as can be."""
-    shots = tuple(
-        s.model_copy(update={"work": tuple(w.model_copy(update={"who": (), "not_before": ""}) for w in s.work)})
-        for s in film.shots
-    )
-    return film.model_copy(update={"shots": shots})
-
-
-def with_help(film: Film, found: Help) -> Film:
-    """The film with what helps taken up."""
-    if found.kind == "plates":
-        shot = film.shot(found.whose)
-        day = date.fromisoformat(shot.plates_due) - timedelta(days=found.amount)
-        return film.with_shot(shot.model_copy(update={"plates_due": day.isoformat()}))
-    people = tuple(
-        p.model_copy(update={"week": tuple(min(h + found.amount, 24) if h > 0 else 0 for h in p.week)})
-        if p.name == found.whose
-        else p
-        for p in film.production.people
-    )
-    return film.model_copy(update={"production": film.production.model_copy(update={"people": people})})

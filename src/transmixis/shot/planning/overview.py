@@ -9,7 +9,9 @@ from transmixis.core.errors import UserError
 from transmixis.core.plan.schedule import Block
 from transmixis.core.progress import Progress
 from transmixis.shot.model import Film, Shot
-from transmixis.shot.planning.timetable import Timetable, lay_out, today_of, together_by_shot, why
+from transmixis.shot.planning.drives import why
+from transmixis.shot.planning.tasks import not_there, today_of
+from transmixis.shot.planning.timetable import Timetable, lay_out, together_by_shot
 from transmixis.shot.planning.work import Spent, learnt, left_in, scenario_of, shot_hours, stage_hours
 
 
@@ -52,12 +54,15 @@ class Overview:
         return sum(r.whole.hours.mean for r in self.rows.values())
 
 
-def overview(film: Film, *, search: bool = True, progress: Progress | None = None) -> Overview:
-    """The board's figures. Without `search` dates alone order the work, which is quick; with it, what helps is looked for too."""
+def overview(
+    film: Film, *, search: bool = True, progress: Progress | None = None, gone: frozenset[str] = frozenset()
+) -> Overview:
+    """The board's figures. Without `search` dates alone order the work, which is quick; with it, what helps is looked for too.
+    `gone`: shots whose plates' files are missing."""
     known, scenario = learnt(film), scenario_of(film)
     table, trouble, reason = None, "", ""
     try:
-        table = lay_out(film, search=search, helps=search, progress=progress)
+        table = lay_out(film, search=search, helps=search, progress=progress, gone=gone)
         reason = why(film, table)
     except UserError as e:
         trouble = str(e)
@@ -69,7 +74,7 @@ def overview(film: Film, *, search: bool = True, progress: Progress | None = Non
         due = shot.due or scenario.deadline
         rows[shot.code] = ShotRow(
             shot.code, stage_hours(film, shot, known), whole, left, _risk(shot, whole, left, table), date.fromisoformat(due) if due else None,
-            _waits(shot, today_of(film)),
+            _waits(shot, today_of(film), left > 0 and not_there(shot, today_of(film), gone)),
         )  # fmt: skip
     deadline = date.fromisoformat(scenario.deadline) if scenario.deadline else None
     found = Overview(rows, table, trouble, reason, today_of(film), scenario.name, deadline)
@@ -93,7 +98,9 @@ def _risk(shot: Shot, whole: Spent, left: float, table: Timetable | None) -> str
     return "low" if room > whole.hours.deviation else "some"
 
 
-def _waits(shot: Shot, today: date) -> str:
+def _waits(shot: Shot, today: date, undated: bool) -> str:
+    if undated:
+        return f"{shot.waits_for or 'plates'}, {'overdue' if shot.plates_due else 'no day set'}"
     if shot.plates_due and date.fromisoformat(shot.plates_due) > today:
         d = date.fromisoformat(shot.plates_due)
         return f"{shot.waits_for or 'plates'}, due {d.day} {d:%b}"

@@ -14,8 +14,9 @@ from transmixis.shot.logbook import Entry as LogEntry
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.planning import QUESTIONS, answered
 from transmixis.shot.planning.contract import Answer
+from transmixis.shot.planning.helps import words_for
 from transmixis.shot.planning.overview import Overview
-from transmixis.shot.planning.timetable import together_by_shot, words_for
+from transmixis.shot.planning.timetable import together_by_shot
 from transmixis.shot.planning.work import scenario_of
 from transmixis.shot.record import STAGES
 
@@ -238,7 +239,7 @@ def schedule_html(film: Film, view: Overview, picture: bytes | None = None) -> s
                     f"{late} working day{'s' if late != 1 else ''} late" if late else "kept",
                 )
             )
-    helps = "".join(f"<li>{escape(words_for(view.table, h))}</li>" for h in view.table.helps[:4] if h.saved > 0)
+    helps = "".join(f"<li>{escape(words_for(h))}</li>" for h in view.table.helps[:4])
     return page(
         f"Schedule of {film.production.name}",
         f"<p>Laid out from {_day(view.today)}; version: {escape(view.scenario)}. {escape(view.why)}</p>"

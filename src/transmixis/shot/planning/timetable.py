@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from functools import cached_property
 
 from transmixis.core.errors import UserError
-from transmixis.core.plan.schedule import Block, Help, Person, Schedule, Task, schedule, what_helps
+from transmixis.core.plan.schedule import LOST, Block, Person, Schedule, schedule, working_days_late
 from transmixis.core.progress import Progress
-from transmixis.shot.model import Film, Shot
-from transmixis.shot.office import Work
-from transmixis.shot.planning.work import hours_of, learnt, left_of, scenario_of
-
-LOST = 0.02  # days: rounding, not lateness
+from transmixis.shot.model import Film
+from transmixis.shot.planning.helps import Help, what_helps
+from transmixis.shot.planning.tasks import people_of, tasks_of, today_of
 
 
 @dataclass(frozen=True)
 class Timetable:
-    """A schedule with its dates. Day 0 is `start`. `missed`: days past the deadline by shot; `helps`: best first, with the date."""
+    """A schedule with its dates. Day 0 is `start`. `missed`: days past the deadline by shot; `helps`: best first;
+    `undated`: hours of shots whose plates are not there and have no day to come, which stand in no day."""
 
     start: date
     schedule: Schedule
@@ -26,6 +26,7 @@ class Timetable:
     deadlines: dict[str, float]
     hours_left: dict[str, float]
     helps: tuple[Help, ...] = ()
+    undated: dict[str, float] = field(default_factory=dict)
 
     def day(self, at: float) -> date:
         """The date of a moment; the end of a day belongs to that day."""
@@ -43,9 +44,12 @@ class Timetable:
 
     def working_days_late(self, shot: str) -> int:
         """Days between deadline and end on which anybody works."""
-        first, last = self.deadlines.get(shot, 0.0), self.schedule.done.get(shot, 0.0)
-        days = range(int(first), int(max(last - 1e-6, first)) + (1 if last - first > LOST else 0))
-        return sum(any(p.hours(d) > 0 for p in self.people) for d in days)
+        return working_days_late(self.schedule, self.deadlines, self.people, shot)
+
+    def working_days_left(self, shot: str) -> int:
+        """Whole days after its end and before its deadline is over on which anybody works."""
+        done, limit = self.schedule.done.get(shot, 0.0), self.deadlines.get(shot, 0.0)
+        return sum(any(p.hours(d) > 0 for p in self.people) for d in range(math.ceil(done - LOST), int(limit)))
 
     def spare(self, days: int) -> list[float]:
         """Hours of all people on each of so many days that no block takes."""
@@ -62,83 +66,26 @@ class Timetable:
         return max(14, 7 * int((last + 9) // 7))
 
 
-def today_of(film: Film) -> date:
-    """The day that counts as today."""
-    return date.fromisoformat(film.production.day) if film.production.day else date.today()
-
-
-def people_of(film: Film, start: date) -> list[Person]:
-    """Workers with their weeks turned so that day 0 is `start`."""
-    turn = start.weekday()
-    return [
-        Person(w.name, (*w.week[turn:], *w.week[:turn]), frozenset((date.fromisoformat(d) - start).days for d in w.off))
-        for w in film.production.people
-    ]
-
-
-def tasks_of(film: Film, start: date, progress: Progress | None = None) -> tuple[list[Task], dict[str, float]]:
-    """What is left to do, in order, and each shot's deadline as the day after which it is late."""
-    scenario, known = scenario_of(film), learnt(film)
-    tasks: list[Task] = []
-    deadlines: dict[str, float] = {}
-    for shot in film.shots:
-        if progress:
-            progress.at(0, 0)
-        if shot.delivered:
-            continue
-        due = shot.due or scenario.deadline
-        if due:
-            deadlines[shot.code] = float((date.fromisoformat(due) - start).days + 1)
-        ready = _days(shot.plates_due, start)
-        if not shot.work:
-            left = max(shot.hours_estimate - shot.hours_spent, 0.0)
-            if left > 0:
-                tasks.append(Task("work", shot.code, left, ready, _able(film, shot, None)))
-            continue
-        built = False
-        for w in shot.work:
-            left = left_of(w, hours_of(w, shot, scenario, known))
-            if left > 0:
-                wait = scenario.review_days if w.stage == "Check" and built else 0.0
-                first = ready if w.stage != "Plan" else 0
-                tasks.append(Task(w.id, shot.code, left, first, _able(film, shot, w), _days(w.not_before, start), wait))
-                built = built or w.stage == "Build"
-    return tasks, deadlines
-
-
-def _days(day: str, start: date) -> int:
-    return max((date.fromisoformat(day) - start).days, 0) if day else 0
-
-
-def _able(film: Film, shot: Shot, w: Work | None) -> tuple[str, ...]:
-    """Who may do a task: those named, else all who do its stage; () for anybody."""
-    everybody = [p.name for p in film.production.people]
-    if w and (named := tuple(n for n in w.who if n in everybody)):
-        return named
-    able = tuple(p.name for p in film.production.people if not w or not p.does or w.stage in p.does)
-    if not able:
-        raise UserError(f"Nobody does {w.stage if w else 'anything'} of {shot.code}; give that stage to somebody on the board.")
-    return able if len(able) < len(everybody) else ()
-
-
-def lay_out(film: Film, *, search: bool = True, helps: bool = True, progress: Progress | None = None) -> Timetable:
+def lay_out(
+    film: Film, *, search: bool = True, helps: bool = True, progress: Progress | None = None, gone: frozenset[str] = frozenset()
+) -> Timetable:
     """The timetable of a film. Raises UserError without people, or for work that nobody does.
 
-    Without `search` it is laid at once by deadlines alone, so that a page can follow a block that is dragged.
+    Without `search` it is laid at once by deadlines alone, so that a page can follow a block that is dragged. `gone`: shots whose
+    plates' files are missing.
     """
     start = today_of(film)
     if not film.production.people:
         raise UserError("Nobody works on this film yet; add people and their hours first.")
-    tasks, deadlines = tasks_of(film, start, progress)
+    work = tasks_of(film, start, progress, gone)
     people = people_of(film, start)
-    found = schedule(tasks, people, deadlines, search=search, progress=progress)
+    found = schedule(work.tasks, people, work.deadlines, search=search, progress=progress)
     left: dict[str, float] = {}
-    for t in tasks:
+    for t in work.tasks:
         left[t.shot] = left.get(t.shot, 0.0) + t.hours
-    table = Timetable(start, found, tuple(people), deadlines, left)
+    table = Timetable(start, found, tuple(people), work.deadlines, left, undated=work.undated)
     if helps and table.missed:
-        better = what_helps(tasks, people, deadlines, found, progress)
-        table = Timetable(start, found, tuple(people), deadlines, left, tuple(better))
+        return replace(table, helps=what_helps(film, start, work, found, gone, progress))
     return table
 
 
@@ -165,47 +112,3 @@ def _worked_between(p: Person, end: float, start: float) -> bool:
     if (day + 1 - end) > LOST and p.hours(day) > 0:
         return True
     return any(p.hours(d) > 0 for d in range(day + 1, int(start))) or (start - int(start) > LOST and p.hours(int(start)) > 0)
-
-
-def why(film: Film, table: Timetable) -> str:
-    """What drives the date, in a sentence or two."""
-    code = table.schedule.drives
-    if not code:
-        return "Nothing is left to do."
-    shot = film.shot(code)
-    end = table.done_on(code)
-    own = [b for b in table.schedule.blocks if b.task.shot == code]
-    shares: dict[str, float] = {}
-    for b in own:
-        shares[b.person] = shares.get(b.person, 0.0) + b.task.hours
-    who = ", ".join(f"{h:.1f} h {n}" for n, h in sorted(shares.items(), key=lambda s: -s[1]))
-    late = code in table.missed
-    words = []
-    if shot.plates_due and date.fromisoformat(shot.plates_due) > table.start:
-        what = shot.waits_for or "its plates"
-        words.append(f"{code} cannot begin before {what}, due {short_day(date.fromisoformat(shot.plates_due))}.")
-    words.append(
-        f"{code} has {table.hours_left.get(code, 0):.1f} h left ({who}) and is done on {short_day(end) if end else 'no day'}."
-    )
-    if late:
-        n = table.working_days_late(code)
-        words.append(f"That is {n} working {'day' if n == 1 else 'days'} late.")
-    elif code in table.deadlines:
-        words.append(f"That leaves {table.deadlines[code] - table.schedule.done[code]:.1f} days.")
-    return " ".join(words)
-
-
-def words_for(table: Timetable, h: Help) -> str:
-    """A help in one sentence."""
-    what = (
-        f"{h.whose} works {h.amount} more hour{'s' if h.amount > 1 else ''} a day"
-        if h.kind == "hours"
-        else f"The plates of {h.whose} come {h.amount} day{'s' if h.amount > 1 else ''} sooner"
-    )
-    rest = "nothing is late then" if h.left <= LOST else f"{h.left:.1f} days of lateness are left"
-    return f"{what}: {h.saved:.1f} days of lateness less, {rest}."
-
-
-def short_day(d: date) -> str:
-    """A date as the board writes it: Fri 5 Jun."""
-    return f"{d:%a} {d.day} {d:%b}"

@@ -85,6 +85,15 @@ def with_more(shot: Shot, work: Work) -> Shot:
     return shot.model_copy(update={"work": tuple(sorted((*shot.work, work), key=lambda w: STAGES.index(w.stage)))})
 
 
+def without_moves(film: Film) -> Film:
+    """The film with every task free again: whoever is free, as early as can be."""
+    shots = tuple(
+        s.model_copy(update={"work": tuple(w.model_copy(update={"who": (), "not_before": ""}) for w in s.work)})
+        for s in film.shots
+    )
+    return film.model_copy(update={"shots": shots})
+
+
 def raw_hours(work: Work, shot: Shot, scenario: Scenario) -> Hours:
     """Three-point hours of a task before anything was learnt."""
     p = shot.plan.get("estimate", {})
