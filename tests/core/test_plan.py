@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import math
-from datetime import datetime, timedelta, timezone
+from datetime import UTC, datetime, timedelta, timezone
 
 import numpy as np
+import pandas as pd
+import pvlib
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -148,6 +150,15 @@ def test_shadows_agree_at_the_same_hour_and_say_when_else() -> None:
     assert sun.shadow_length(45) == pytest.approx(1)
     assert sun.shadow_length(-3) == math.inf
     assert 5 < sun.minutes_until_moved(place, day.replace(hour=12), 5) < 60
+    # a high Sun turns its shadows fast: counted minute by minute from pvlib's own positions
+    high = sun.Place(47.4, 8.5)
+    noon = datetime(2026, 6, 21, 11, 30, tzinfo=UTC)
+    times = pd.date_range(noon, periods=60, freq="min")
+    where = pvlib.solarposition.get_solarposition(times, high.latitude, high.longitude)
+    turned = (where["azimuth"] - where["azimuth"].iloc[0]).abs()
+    expected = int((turned >= 5).to_numpy().argmax())
+    assert sun.minutes_until_moved(high, noon, 5) == pytest.approx(expected, abs=1)
+    assert expected in (8, 9, 10)
     with pytest.raises(UserError):
         sun.sun_at(place, datetime(2026, 5, 9))
 

@@ -10,11 +10,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from transmixis.core.errors import UserError
-from transmixis.core.readings import FAULT
+from transmixis.core.readings import FAULT, UNKNOWN
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.pins import params_at
 from transmixis.shot.planning import QUESTIONS, plan_state, question_of
-from transmixis.shot.planning.contract import Answer, with_plan, worst_ratio
+from transmixis.shot.planning.contract import Answer, with_plan
 from transmixis.shot.planning.report import shoot_list_html
 from transmixis.shot.planning.timing import WHAT, with_path
 from transmixis.shot.steps.params import facts
@@ -112,7 +112,7 @@ def test_the_plan_s_mark_is_its_worst_answer() -> None:
     state, faults = plan_state(with_plan(SHOT, "lens", {"depth": 2.0}))
     assert (state, faults) == (FAULT, 1)
     assert plan_state(with_plan(SHOT, "lens", {"focal": -1})) == (FAULT, 1)
-    assert worst_ratio(answer("takes")) is None
+    assert answer("takes").state == "sound"
     with pytest.raises(UserError):
         question_of("weather")
 
@@ -243,3 +243,121 @@ def test_what_does_not_hold_does_not_read_as_approval() -> None:
     assert "clear" not in found.words
     dim = answer("screen", colours=("dark hair",), level=-4.0, grain=8.0)
     assert "does not hold" in dim.words or "key through" in dim.words
+
+
+# what a proposal of these mends can be found at once; the others simulate
+QUICK = ("shutter", "lens", "setups", "shadow", "miniature")
+
+
+@settings(max_examples=150, deadline=None)
+@given(data=st.data(), kind=st.sampled_from(QUICK))
+def test_what_is_proposed_can_be_set_and_then_holds_what_it_promised(data: st.DataObject, kind: str) -> None:
+    """No proposal lies outside of a control's range, nor is there the same one again once it is used."""
+    values: dict[str, Any] = {}
+    for name, field in QUESTIONS[kind].Params.model_fields.items():
+        f = facts(field)
+        if f["control"] == "number":
+            values[name] = data.draw(st.floats(max(f["low"], -2000.0), min(f["high"], 2000.0)), label=name)
+        elif f["control"] == "choice":
+            values[name] = data.draw(st.sampled_from(f["options"]), label=name)
+    try:
+        before = answer(kind, **values)
+    except UserError:
+        return
+    if before.proposal is None:
+        return
+    after = answer(kind, **{**values, **before.proposal.values})
+    assert after.proposal is None or after.proposal.values != before.proposal.values
+    faults = [sum(r.state in (FAULT, UNKNOWN) for r in a.readings) for a in (before, after)]
+    assert faults[1] <= faults[0]
+
+
+def test_a_second_picture_that_does_not_fill_the_frame_does_not_join() -> None:
+    """By hand: the same stand and tilt, a lens 1 / 0.7 and 50 times as long: brought to size it covers 70 % and 2 % of the frame."""
+    same = {"second_distance": 6.0, "second_height": 1.5, "second_tilt": 4.0}
+    assert answer("setups", **same, second_focal=35.0).words.startswith("Yes")
+    for share in (0.7, 0.1):
+        found = answer("setups", **same, second_focal=35.0 / share)
+        assert found.words.startswith("No")
+        bare = next(r for r in found.readings if r.name == "left bare")
+        assert bare.state == FAULT
+        # feet stay on feet, so the strip above or below is the wider one
+        assert 50 * (1 - share) <= bare.value <= 100 * (1 - share) + 1e-9  # type: ignore[operator]
+    wide = answer("setups", **same, second_focal=28.0)
+    assert next(r for r in wide.readings if r.name == "left bare").value == 0
+    assert next(r for r in wide.readings if r.name == "enlarged by").value == pytest.approx(25.0)
+    small = answer("setups", **same, second_focal=35.0, second_pixels=960.0)
+    assert small.words.startswith("No")
+    assert next(r for r in small.readings if r.name == "enlarged by").value == pytest.approx(100.0)
+
+
+def test_the_shoot_list_prints_no_set_up_that_was_found_wrong() -> None:
+    for kind, good, bad in (
+        ("setups", {"second_distance": 6.0, "second_height": 1.5, "second_tilt": 4.0, "second_focal": 35.0}, {}),
+        ("lens", {"size": 0.5, "depth": 0.1}, {"depth": 2.0}),
+        ("shadow", {"second_hour": "10:52"}, {}),
+    ):
+        held, open_ = answer(kind, **good), answer(kind, **bad)
+        assert held.state in ("sound", "watch")
+        assert not any("not settled" in e.what for e in held.entries)
+        assert any(e.setting for e in held.entries)
+        assert open_.state == FAULT
+        assert not any(e.setting for e in open_.entries)
+        assert open_.entries[0].what == f"not settled yet: {QUESTIONS[kind].title}"
+        assert open_.entries[0].why == open_.words
+
+
+def test_a_subject_larger_than_the_frame_or_at_the_camera_is_said() -> None:
+    """By hand: 35 mm on 24 mm at 1 m shows 0.69 m across and 0.39 m up; 1.8 m of height fill it 4.7 times."""
+    near = answer("lens", distance=1.0, depth=0.0)
+    fills = next(r for r in near.readings if r.name == "fills")
+    assert fills.value == pytest.approx(100 * 1.8 / (24 / 35 * 9 / 16), rel=1e-6)
+    assert "larger than the frame" in near.words
+    assert near.proposal is not None
+    assert next(r for r in answer("lens", **{"depth": 0.0, **near.proposal.values}).readings if r.name == "fills").state != FAULT
+    assert (
+        next(r for r in answer("lens", distance=1.0, depth=0.0, size=0.6, side="width").readings if r.name == "fills").state
+        != FAULT
+    )
+    reached = answer("lens", distance=2.0, depth=3.0)
+    assert next(r for r in reached.readings if r.name == "growth").value is None
+    assert reached.state == FAULT
+    assert reached.words.startswith("The subject would reach the camera.")
+    far = answer("lens", focal=400.0, distance=30.0, depth=20.0)  # 220 m and 2933 mm would be needed
+    assert far.proposal is None
+
+
+def test_each_plate_has_its_own_place_and_clock() -> None:
+    """By hand: a clock an hour ahead in summer shows the same Sun an hour later; 15 degrees further east it stands there an hour
+    sooner."""
+    same = {"second_day": "2026-05-09", "second_camera": 285.0}
+    plain = {r.name: r.value for r in answer("shadow", **same, second_hour="10:42").readings}
+    assert plain == pytest.approx({"direction apart": 0, "height apart": 0}, abs=0.02)
+    summer = answer("shadow", **same, second_hour="11:42", second_zone=2.0)
+    assert next(r.value for r in summer.readings if r.name == "direction apart") == pytest.approx(0, abs=0.02)
+    east = answer("shadow", **same, second_hour="9:42", second_place="another place", second_latitude=50.0, second_longitude=23.0)
+    assert next(r.value for r in east.readings if r.name == "direction apart") == pytest.approx(0, abs=0.05)
+    old = question_of("shadow").params({"zone": 0.0})  # a plan from before plates had clocks of their own
+    assert old.second_zone == old.third_zone == 0.0  # type: ignore[attr-defined]
+    used = question_of("shadow").used({"second_place": "another place"})
+    assert {"second_latitude", "second_zone", "latitude"} <= used
+    assert "third_zone" not in used
+    assert "is the clock right" in dict(answer("shadow", second_zone=8.0).rows)["the Sun is highest at"]
+    assert "is the clock right" not in dict(answer("shadow").rows)["the Sun is highest at"]
+
+
+def test_where_no_hour_will_do_the_camera_is_turned() -> None:
+    found = answer("shadow", second_camera=100.0)
+    assert found.proposal is not None
+    assert set(found.proposal.values) == {"second_hour", "second_camera"}
+    mended = answer("shadow", **{"second_camera": 100.0, **found.proposal.values})
+    assert mended.words.startswith("Yes")
+    winter = answer("shadow", second_day="2026-12-21", second_camera=100.0)  # the Sun never stands so high then
+    assert winter.proposal is None
+
+
+def test_an_hour_is_written_as_clocks_show_it() -> None:
+    found = answer("shadow", second_hour="10:52")
+    assert dict(found.rows)["second"].startswith("Sun at 10:52")
+    with pytest.raises(UserError, match="second_hour"):
+        answer("shadow", second_hour="10:75")

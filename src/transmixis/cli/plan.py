@@ -30,8 +30,10 @@ from transmixis.shot.planning.screen import measured_from
 from transmixis.shot.planning.tasks import shots_without_files
 from transmixis.shot.planning.timetable import lay_out
 from transmixis.shot.session import Session
+from transmixis.shot.steps.params import CLOCK, clock_words, facts
 
 LISTS = {"tricks", "colours"}  # inputs that take several words, parted by semicolons
+SAID = {"fault": "FAULT", "watch": "close", "sound": "fine ", "unknown": "open "}
 
 
 @app.command()
@@ -174,14 +176,22 @@ def _given(question: Question, values: list[str]) -> dict[str, Any]:
     return out
 
 
+def _written(question: Question, name: str, value: Any) -> str:
+    """A value as it can be typed."""
+    if facts(question.Params.model_fields[name]).get("unit") == CLOCK:
+        return clock_words(value)
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
 def _text(question: Question, answer: Answer, *, inputs: bool) -> str:
     lines = [f"{question.title} {answer.words}"]
     lines += [f"  {name}: {value}" for name, value in answer.rows]
     for r in answer.readings:
         value = "not measured" if r.value is None else f"{r.value:.3g} {r.unit} of {r.limit:.3g}"
-        lines.append(f"  {'FAULT' if r.state == 'fault' else 'fine '}  {r.name} {value}; {r.note}")
+        lines.append(f"  {SAID[r.state]}  {r.name} {value}; {r.note}")
     if answer.proposal:
-        lines.append(f"  proposal: {', '.join(f'{k}={v}' for k, v in answer.proposal.values.items())}. {answer.proposal.reason}")
+        values = ", ".join(f"{k}={_written(question, k, v)}" for k, v in answer.proposal.values.items())
+        lines.append(f"  proposal: {values}. {answer.proposal.reason}")
     lines += [f"  film: {e.what} ({e.why}){' – often forgotten' if e.forgotten else ''}" for e in answer.entries]
     lines += [f"  caution: {c}" for c in answer.cautions]
     if inputs:

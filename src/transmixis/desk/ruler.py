@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from transmixis.desk.marks import hline, jaws, notch, text, vline
 from transmixis.desk.theme import BLUE, BLUE_TEXT, EDGE, INK, PURPLE, text_width
+from transmixis.shot.steps.params import CLOCK, clock_words, hours_of
 
 
 class Ruler(QWidget):
@@ -67,6 +68,8 @@ class Ruler(QWidget):
         return a + (min(max(x, 6), self.width() - 6) - 6) / (self.width() - 12) * (b - a)
 
     def _shown(self, value: float) -> str:
+        if self._unit == CLOCK:
+            return clock_words(value)
         v = value * self._factor
         digits = 0 if self._factor == 100 or self._step >= 1 else 1 if self._step >= 0.1 else 2
         return f"{v:.{digits}f}".replace("-", "\u2212") + (
@@ -172,7 +175,7 @@ class Ruler(QWidget):
 
     def _type(self) -> None:
         self._edit.setGeometry(self.width() - 70, 0, 70, 20)
-        self._edit.setText(f"{self.value * self._factor:g}")
+        self._edit.setText(clock_words(self.value) if self._unit == CLOCK else f"{self.value * self._factor:g}")
         self._edit.show()
         self._edit.selectAll()
         self._edit.setFocus()
@@ -183,6 +186,7 @@ class Ruler(QWidget):
         self._edit.hide()
         words = self._edit.text().strip().replace(",", ".").replace("\u2212", "-").split()
         try:
-            self._set(float(words[0]) / self._factor, settled=True)
+            typed = hours_of(words[0]) if self._unit == CLOCK else words[0]
+            self._set(float(typed) / self._factor, settled=True)
         except (ValueError, IndexError):
             self.update()  # not a number: the old value stands again

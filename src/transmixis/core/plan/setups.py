@@ -57,6 +57,17 @@ def compared(first: Setup, second: Setup, shape: float) -> Apart:
     )
 
 
+def left_bare(first: Setup, second: Setup, shape: float) -> tuple[float, str]:
+    """The widest strip of the first's frame that the second does not reach once it is brought to size with feet on feet, as a share
+    of the frame's width or height, and at which side."""
+    enlarge = size_on_frame(first) / size_on_frame(second)
+    feet = [_down(s, shape) for s in (first, second)]
+    top = feet[0] - feet[1] * enlarge
+    strips = {"top": top, "bottom": 1 - (top + enlarge), "sides": (1 - enlarge) / 2}
+    side = max(strips, key=lambda s: strips[s])
+    return max(strips[side], 0.0), side
+
+
 def _down(s: Setup, shape: float) -> float:
     """Where the ground under the subject lies in the frame, 0 top to 1 bottom."""
     below = math.atan2(s.height, s.distance) - math.radians(s.tilt)

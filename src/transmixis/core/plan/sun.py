@@ -135,20 +135,13 @@ def hours_that_agree(
 
 
 def minutes_until_moved(place: Place, when: datetime, most: float) -> float:
-    """Minutes until the Sun has moved by `most` degrees on the sky."""
+    """Minutes until a shadow has turned, or the Sun risen or sunk, by `most` degrees; a high Sun turns shadows fast."""
     first = sun_at(place, when)
-    # it goes round by 13.7 degrees an hour at least
-    times = tuple(when + timedelta(minutes=k) for k in range(1, min(24 * 60, round(most / 13 * 60) + 5)))
-    for minute, (azimuth, elevation) in enumerate(zip(*_positions(place, times), strict=True), 1):
-        if _between(first, Sun(float(azimuth), float(elevation))) >= most:
-            return float(minute)
-    return math.inf
-
-
-def _between(a: Sun, b: Sun) -> float:
-    e, f, d = math.radians(a.elevation), math.radians(b.elevation), math.radians(a.azimuth - b.azimuth)
-    c = math.sin(e) * math.sin(f) + math.cos(e) * math.cos(f) * math.cos(d)
-    return math.degrees(math.acos(min(1.0, max(-1.0, c))))
+    times = tuple(when + timedelta(minutes=k) for k in range(1, 24 * 60))
+    azimuth, elevation = _positions(place, times)
+    turned = np.abs((azimuth - first.azimuth + 180) % 360 - 180)
+    moved = np.flatnonzero(np.maximum(turned, np.abs(elevation - first.elevation)) >= most)
+    return float(moved[0] + 1) if len(moved) else math.inf
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from transmixis.core.plan.takes import TRICKS
 from transmixis.desk.ruler import Ruler
 from transmixis.desk.theme import elided
 from transmixis.shot.planning.contract import Question
-from transmixis.shot.steps.params import facts
+from transmixis.shot.steps.params import CLOCK, clock_words, facts
 
 TICKED = {"tricks": tuple(TRICKS), "colours": tuple(COMMON)}  # inputs that are lists of names, each with a box to tick
 HEADS = {"tricks": "Tricks, any number", "colours": "Stands before it"}
@@ -70,6 +70,8 @@ class Inputs(QWidget):
     def said(self, name: str, value: Any) -> str:
         """An input and its value in words, for the log book."""
         facts_of = facts(self._fields[name]) if name in self._fields else {}
+        if facts_of.get("unit") == CLOCK and isinstance(value, float):
+            return f"{facts_of['words']}: {clock_words(value)}"
         words = str(facts_of.get("words") or DAYS.get(name) or HEADS.get(name) or name)
         shown = (
             ", ".join(map(str, value))

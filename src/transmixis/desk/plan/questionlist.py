@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from transmixis.desk.marks import hline, mark, text
 from transmixis.desk.theme import BLUE, INK, INK2, PAPER, RULE
 from transmixis.shot.planning import QUESTIONS
-from transmixis.shot.planning.contract import Answer, worst_ratio
+from transmixis.shot.planning.contract import Answer
 
 ROW, WIDE = 38, 288
 
@@ -18,8 +18,7 @@ def mark_of(answer: Answer | None, answered: bool) -> str:
     """The mark of a question: not begun, sound, watch or fault."""
     if answer is None or not answered:
         return "open"
-    ratio = worst_ratio(answer)
-    return "sound" if ratio is None or ratio < 0.85 else "watch" if ratio < 1 else "fault"
+    return answer.state
 
 
 class QuestionList(QWidget):

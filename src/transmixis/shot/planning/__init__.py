@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from transmixis.core.errors import UserError
-from transmixis.core.readings import FAULT, SOUND, WATCH, Reading
+from transmixis.core.readings import FAULT, SOUND, WATCH
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.planning.agree import AgreeQuestion
 from transmixis.shot.planning.contract import Question
@@ -40,12 +40,12 @@ def answered(shot: Shot) -> tuple[str, ...]:
 
 def plan_state(shot: Shot, film: Film | None = None) -> tuple[str, int]:
     """Mark of the plan (none, sound, watch, fault) and how many readings of answered questions are faults."""
-    readings: list[Reading] = []
+    states, faults = [], 0
     for kind in answered(shot):
         try:
-            readings += QUESTIONS[kind].of_shot(shot, film).readings
+            found = QUESTIONS[kind].of_shot(shot, film)
         except UserError:
             return "fault", 1
-    states = [r.state for r in readings]
-    faults = states.count(FAULT)
+        states.append(found.state)
+        faults += sum(r.state == FAULT for r in found.readings)
     return (FAULT if faults else WATCH if WATCH in states else SOUND if answered(shot) else "none"), faults

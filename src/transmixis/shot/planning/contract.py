@@ -3,23 +3,25 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 from pydantic import BaseModel, ValidationError
 
 from transmixis.core.errors import UserError
-from transmixis.core.readings import Reading
+from transmixis.core.readings import FAULT, SOUND, UNKNOWN, WATCH, Reading
 from transmixis.shot.model import Film, Shot
 
 
 @dataclass(frozen=True)
 class Entry:
-    """A line of the shoot list: what, why or how, and whether it is what people forget."""
+    """A line of the shoot list: what, why or how, and whether it is what people forget. `setting`: it says how something is to be
+    set, which is only printed while the answer holds."""
 
     what: str
     why: str
     forgotten: bool = False
+    setting: bool = False
 
 
 @dataclass(frozen=True)
@@ -41,6 +43,12 @@ class Answer:
     entries: tuple[Entry, ...] = ()
     proposal: PlanProposal | None = None
     drawing: Any = None
+
+    @property
+    def state(self) -> str:
+        """The worst of its readings; one that could not be measured is not sound."""
+        states = [r.state for r in self.readings]
+        return FAULT if FAULT in states else WATCH if WATCH in states or UNKNOWN in states else SOUND
 
 
 class Question(ABC):
@@ -72,9 +80,29 @@ class Question(ABC):
         """True if the shot's plan says something of it."""
         return self.kind in shot.plan
 
-    def answer_in(self, params: Any, shot: Shot, film: Film | None) -> Answer:
+    def within(self, params: Any, shot: Shot, film: Film | None) -> Answer:
         """The answer within a film, for questions that look at more than the shot."""
         return self.answer(params, shot)
+
+    def answer_in(self, params: Any, shot: Shot, film: Film | None) -> Answer:
+        """The answer as it is shown: a proposal is one that can be set, and the shoot list prints no setting that was found wrong."""
+        found = self.within(params, shot, film)
+        if found.proposal is not None:
+            new = found.proposal.values
+            stands = all(getattr(params, k, None) == v for k, v in new.items())
+            if stands or not self._can_be_set(params, new):
+                found = replace(found, proposal=None)
+        if found.state not in (SOUND, WATCH) and any(e.setting for e in found.entries):
+            open_ = Entry(f"not settled yet: {self.title}", found.words, True)
+            found = replace(found, entries=(open_, *(e for e in found.entries if not e.setting)))
+        return found
+
+    def _can_be_set(self, params: BaseModel, values: dict[str, Any]) -> bool:
+        try:
+            self.params({**params.model_dump(), **values})
+        except UserError:
+            return False
+        return True
 
     def of_shot(self, shot: Shot, film: Film | None = None) -> Answer:
         """The answer to what the shot's plan says."""
@@ -84,9 +112,3 @@ class Question(ABC):
 def with_plan(shot: Shot, kind: str, values: dict[str, Any]) -> Shot:
     """The shot with some inputs of a question set."""
     return shot.model_copy(update={"plan": {**shot.plan, kind: {**shot.plan.get(kind, {}), **values}}})
-
-
-def worst_ratio(answer: Answer) -> float | None:
-    """The largest ratio of an answer's readings; None if it has none."""
-    known = [r.ratio for r in answer.readings if r.ratio is not None]
-    return max(known) if known else None

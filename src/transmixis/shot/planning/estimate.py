@@ -60,9 +60,9 @@ class EstimateQuestion(Question):
     slow = True
 
     def answer(self, params: Any, shot: Shot) -> Answer:
-        return self.answer_in(params, shot, None)
+        return self.within(params, shot, None)
 
-    def answer_in(self, params: Any, shot: Shot, film: Film | None) -> Answer:
+    def within(self, params: Any, shot: Shot, film: Film | None) -> Answer:
         p = params
         shot = shot.model_copy(update={"plan": {**shot.plan, "estimate": p.model_dump()}})
         scenario, known = (scenario_of(film), learnt(film)) if film else (USUAL, {})

@@ -45,9 +45,9 @@ class FixQuestion(Question):
     Params = FixParams
 
     def answer(self, params: Any, shot: Shot) -> Answer:
-        return self.answer_in(params, shot, None)
+        return self.within(params, shot, None)
 
-    def answer_in(self, params: Any, shot: Shot, film: Film | None) -> Answer:
+    def within(self, params: Any, shot: Shot, film: Film | None) -> Answer:
         p = params
         scenario, known = (scenario_of(film), learnt(film)) if film else (USUAL, {})
         frames = round(p.frames) or shot.length

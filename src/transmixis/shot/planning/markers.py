@@ -105,7 +105,7 @@ class MarkersQuestion(Question):
                 "Never stick anything near eyes; ask before marking skin, and use what the make-up artist says.",
             ),
             entries=(
-                Entry(f"{n} {p.colour} {_plural(p.shape, n)} of {p.size:g} cm, {layout.columns} by {layout.rows}, {margin:.1f} cm from the edges", "enough for the tracker, clean surface left to patch from"),
+                Entry(f"{n} {p.colour} {_plural(p.shape, n)} of {p.size:g} cm, {layout.columns} by {layout.rows}, {margin:.1f} cm from the edges", "enough for the tracker, clean surface left to patch from", setting=True),
                 Entry("a few seconds of the object without markers, same light", "what lies under them is then known", True),
             ),
             proposal=_proposal(p, shot, seen, whole, one, contrast),

@@ -73,8 +73,8 @@ class MiniatureQuestion(Question):
             ),
             cautions=cautions,
             entries=(
-                Entry(f"model 1 : {scale:.3g} at {m.rate:.0f} pictures a second", "motion looks heavy only then"),
-                Entry(f"camera {m.distance:.2f} m away, f/{m.stop:.1f}", "perspective and focus as at full size", True),
+                Entry(f"model 1 : {scale:.3g} at {m.rate:.0f} pictures a second", "motion looks heavy only then", setting=True),
+                Entry(f"camera {m.distance:.2f} m away, f/{m.stop:.1f}", "perspective and focus as at full size", True, True),
             ),
             drawing=MiniatureDrawing(scale, p.model, p.real, m.distance, p.distance),
         )  # fmt: skip

@@ -133,7 +133,7 @@ class ScreenQuestion(Question):
                 HEAT,
             ),
             entries=(
-                Entry(f"{p.cloth} cloth {p.wide:g} × {p.high:g} m, {p.distance:g} m behind", "room for hands and hair, little spill"),
+                Entry(f"{p.cloth} cloth {p.wide:g} × {p.high:g} m, {p.distance:g} m behind", "room for hands and hair, little spill", setting=True),
                 Entry("the cloth lit by itself, within a stop of the subject", f"no more than {EVEN_LIMIT:g} stops from dark to bright", True),
                 Entry("a still of everybody in costume before the cloth", "measure it here before the day", True),
             ),

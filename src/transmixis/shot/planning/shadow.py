@@ -17,6 +17,7 @@ from transmixis.core.plan.sun import (
     Place,
     Sun,
     apart,
+    day_of,
     hours_that_agree,
     in_camera,
     lamp_stops,
@@ -30,70 +31,15 @@ from transmixis.core.plan.takes import HEAT
 from transmixis.core.readings import Reading
 from transmixis.shot.model import Shot
 from transmixis.shot.planning.contract import Answer, Entry, PlanProposal, Question
-from transmixis.shot.steps.params import Params, choice, hidden, number
+from transmixis.shot.planning.dates import short_day
+from transmixis.shot.planning.shadowparams import LAMP, OTHER, SUN, ShadowParams, used
+from transmixis.shot.steps.params import clock_words
 
 DIRECTION, HEIGHT = 10.0, 5.0  # degrees: further apart, two shadows in one picture are seen to differ (judgement)
 MOVED = 5.0  # degrees that the Sun may move between two halves of a trick (judgement)
 SOFTER = 2.0  # doublings of the light's angular size: from four times on, edges of shadows are seen to differ (judgement)
 FALLS = 0.5  # stops over the depth in which the subject moves; the Sun has none (judgement)
-SUN, DRAWN, LAMP, NONE = "the Sun", "a drawn shadow", "a lamp", "none"
-
-
-class ShadowParams(Params):
-    first_light: str = choice(
-        SUN, (SUN, DRAWN), "First plate lit by", "The plate that exists: by its hour, or by a shadow drawn on it."
-    )
-    second_light: str = choice(SUN, (SUN, LAMP), "Second lit by", "What will light the plate still to be filmed.")
-    latitude: float = number(50.0, -90.0, 90.0, "°", "Latitude", "North of the equator; below zero south.", step=0.1)
-    longitude: float = number(8.0, -180.0, 180.0, "°", "Longitude", "East of Greenwich; below zero west.", step=0.1)
-    zone: float = number(
-        1.0, -12.0, 14.0, "h", "Clock ahead", "Hours that the clock there is ahead of UTC; summer time counts.", step=0.5
-    )
-    first_day: str = hidden("2026-05-09")
-    first_hour: float = number(10.7, 0.0, 24.0, "h", "First plate at", "Hour of the day of the plate that exists.", step=0.05)
-    first_camera: float = number(285.0, 0.0, 360.0, "°", "It looks to", "Compass bearing of its camera; 90 is east.", step=1)
-    base_x: float = number(
-        400.0, -20_000.0, 20_000.0, "px", "Foot, right", "Where the thing that casts the shadow stands.", step=1
-    )
-    base_y: float = number(
-        400.0, -20_000.0, 20_000.0, "px", "Foot, down", "Where the thing that casts the shadow stands.", step=1
-    )
-    tip_x: float = number(520.0, -20_000.0, 20_000.0, "px", "Tip, right", "The far end of its shadow.", step=1)
-    tip_y: float = number(380.0, -20_000.0, 20_000.0, "px", "Tip, down", "The far end of its shadow.", step=1)
-    view: float = number(40.0, 5.0, 120.0, "°", "Angle of view", "Of the first plate, across.", step=0.5)
-    tilt: float = number(5.0, -60.0, 80.0, "°", "Camera tilt", "Down is above zero.", step=0.5)
-    eye: float = number(1.5, 0.05, 100.0, "m", "Camera height", "Over the ground on which the shadow lies.", step=0.05)
-    thing: float = number(1.7, 0.01, 100.0, "m", "Thing's height", "Of what casts the shadow.", step=0.05)
-    second_day: str = hidden("2026-05-22")
-    second_hour: float = number(
-        12.3, 0.0, 24.0, "h", "Second plate at", "Hour of the day of the plate still to be filmed.", step=0.05
-    )
-    second_camera: float = number(293.0, 0.0, 360.0, "°", "That looks to", "Compass bearing of its camera.", step=1)
-    lamp_side: float = number(
-        -60.0,
-        -180.0,
-        180.0,
-        "°",
-        "Lamp stands",
-        "About the subject, from above: 0 beyond it, 90 to the right, 180 at the camera.",
-        step=1,
-    )
-    lamp_distance: float = number(4.0, 0.2, 100.0, "m", "Lamp away", "Along the ground from the subject.", step=0.1)
-    lamp_height: float = number(4.0, 0.0, 50.0, "m", "Lamp height", "Over the ground.", step=0.1)
-    lamp_size: float = number(0.2, 0.005, 10.0, "m", "Lamp across", "Of its open front or of what it shines through.", step=0.05)
-    depth: float = number(1.0, 0.0, 50.0, "m", "Moves in depth", "How far the subject moves towards or from the lamp.", step=0.1)
-    third_light: str = choice(NONE, (NONE, SUN), "Third plate lit by", "Another plate that is laid in as well, such as a sky.")
-    third_day: str = hidden("2026-05-22")
-    third_hour: float = number(12.3, 0.0, 24.0, "h", "Third plate at", "Hour of the day of that plate.", step=0.05)
-    third_camera: float = number(293.0, 0.0, 360.0, "°", "The third looks to", "Compass bearing of its camera.", step=1)
-
-
-SUNS = ("latitude", "longitude", "zone")
-ONE = {
-    SUN: (*SUNS, "first_day", "first_hour", "first_camera"),
-    DRAWN: ("base_x", "base_y", "tip_x", "tip_y", "view", "tilt", "eye", "thing"),
-}
-TWO = {SUN: (*SUNS, "second_day", "second_hour", "second_camera"), LAMP: ("thing", "lamp_side", "lamp_distance", "lamp_height", "lamp_size", "depth")}  # fmt: skip
+NOON_OFF = 2.6  # h: by no clock in use the Sun is highest further from 12 than that, summer time included (common practice)
 
 
 @dataclass(frozen=True)
@@ -126,16 +72,18 @@ class ShadowQuestion(Question):
     Params = ShadowParams
 
     def used(self, values: dict[str, Any]) -> set[str]:
-        first, second = str(values.get("first_light", SUN)), str(values.get("second_light", SUN))
-        third = (*SUNS, "third_day", "third_hour", "third_camera") if values.get("third_light", NONE) == SUN else ()
-        return {"first_light", "second_light", "third_light", *ONE.get(first, ()), *TWO.get(second, ()), *third}
+        return used(values)
 
     def answer(self, params: Any, shot: Shot) -> Answer:
         p = params
-        place, zone = Place(p.latitude, p.longitude), timezone(timedelta(hours=p.zone))
-        one = _first(p, shot, place, zone)
+        place, zone = _place(p, "second"), timezone(timedelta(hours=p.second_zone))
+        one = _first(p, shot)
         two = _second(p, place, zone)
-        three = _sun(place, p.third_day, p.third_hour, p.third_camera, zone) if p.third_light == SUN else None
+        three = (
+            _sun(_place(p, "third"), p.third_day, p.third_hour, p.third_camera, timezone(timedelta(hours=p.third_zone)))
+            if p.third_light == SUN
+            else None
+        )
         lights = [one, two, *([three] if three else [])]
         down = any(x.elevation <= 0 for x in lights)
         note = "a light is below the horizon" if down else ""
@@ -176,8 +124,16 @@ class ShadowQuestion(Question):
         )  # fmt: skip
 
 
-def _first(p: Any, shot: Shot, place: Place, zone: timezone) -> Light:
+def _place(p: Any, which: str) -> Place:
+    """Where a plate is filmed; the first one's place unless it has its own."""
+    if getattr(p, f"{which}_place") == OTHER:
+        return Place(getattr(p, f"{which}_latitude"), getattr(p, f"{which}_longitude"))
+    return Place(p.latitude, p.longitude)
+
+
+def _first(p: Any, shot: Shot) -> Light:
     if p.first_light == SUN:
+        place, zone = Place(p.latitude, p.longitude), timezone(timedelta(hours=p.zone))
         return _sun(place, p.first_day, p.first_hour, p.first_camera, zone)
     found = shadow_in_picture((p.base_x, p.base_y), (p.tip_x, p.tip_y), (shot.width, shot.height), p.view, p.tilt, p.eye, p.thing)
     if math.isnan(found.elevation):
@@ -195,7 +151,7 @@ def _second(p: Any, place: Place, zone: timezone) -> Light:
 def _sun(place: Place, day: str, hour: float, camera: float, zone: timezone) -> Light:
     when = _when(day, hour, zone)
     sun = sun_at(place, when)
-    return Light(in_camera(shadow_bearing(sun.azimuth), camera), sun.elevation, SUN_ACROSS, f"Sun at {when:%H:%M}")
+    return Light(in_camera(shadow_bearing(sun.azimuth), camera), sun.elevation, SUN_ACROSS, f"Sun at {_clock(when)}")
 
 
 def _lamp(p: Any) -> Lamp:
@@ -222,9 +178,27 @@ def _softness(p: Any, one: Light, two: Light) -> tuple[Reading, ...]:
 def _day_rows(hours: Hours | None, place: Place, when: datetime | None, two: Light) -> tuple[tuple[str, str], ...]:
     if when is None or hours is None:
         return ()
-    left = minutes_until_moved(place, when, MOVED) if two.elevation > 0 else 0.0
-    spans = ", ".join(f"{s:%H:%M}–{e:%H:%M}" for s, e in hours.spans)
-    return ("agree that day", spans or "at no hour"), (f"moves by {MOVED:g}° in", f"{left:.0f} min")
+    rows = [("agree that day", _spans(hours) or "at no hour with the camera as it looks")]
+    if two.elevation > 0:
+        left = minutes_until_moved(place, when, MOVED)
+        rows.append((f"its shadow turns or shortens by {MOVED:g}° in", f"{left:.0f} min"))
+    return (*rows, ("the Sun is highest at", _noon_words(place, when)))
+
+
+def _spans(hours: Hours) -> str:
+    return ", ".join(f"{_clock(s)}–{_clock(e)}" for s, e in hours.spans)
+
+
+def _clock(t: datetime) -> str:
+    return clock_words(t.hour + t.minute / 60)
+
+
+def _noon_words(place: Place, when: datetime) -> str:
+    """By the plate's clock: a clock that is set wrongly shows here."""
+    times, _, elevation = day_of(place, when, 2.0)
+    noon = times[int(elevation[:-1].argmax())]
+    off = abs(noon.hour + noon.minute / 60 - 12)
+    return _clock(noon) + (": is the clock right for that place?" if min(off, 24 - off) > NOON_OFF else "")
 
 
 def _entry(p: Any, when: datetime | None) -> Entry:
@@ -232,19 +206,18 @@ def _entry(p: Any, when: datetime | None) -> Entry:
         return Entry(
             f"lamp {p.lamp_distance:g} m away, {p.lamp_height:g} m high, at {_signed(p.lamp_side)}° about the subject",
             "shadows as in the first plate",
+            setting=True,
         )
     return Entry(
-        f"second plate {p.second_day} at {when:%H:%M}, camera to {p.second_camera:.0f}°", "shadows as in the first plate"
+        f"second plate on {short_day(when.date())} at {_clock(when)}, camera to {p.second_camera:.0f}°",
+        "shadows as in the first plate",
+        setting=True,
     )
 
 
 def _proposal(p: Any, one: Light, hours: Hours | None) -> PlanProposal | None:
     if p.second_light == SUN:
-        if hours is None or not hours.spans or hours.best is None:
-            return None
-        spans = ", ".join(f"{s:%H:%M}–{e:%H:%M}" for s, e in hours.spans)
-        hour = hours.best.hour + hours.best.minute / 60
-        return PlanProposal({"second_hour": round(hour, 2)}, f"On that day they agree {spans}; best at {hours.best:%H:%M}.")
+        return None if hours is None else _other_hour(p, one, hours, _place(p, "second"))
     if one.elevation <= 0:
         return None
     slope = math.tan(math.radians(one.elevation))
@@ -257,6 +230,25 @@ def _proposal(p: Any, one: Light, hours: Hours | None) -> PlanProposal | None:
     return PlanProposal(
         {"lamp_side": round(side), "lamp_distance": round(distance, 2), "lamp_height": round(height, 2)},
         f"From {_signed(side)}° about the subject, {distance:.1f} m away and {height:.1f} m high its shadow falls as in the first plate.",
+    )
+
+
+def _other_hour(p: Any, one: Light, hours: Hours, place: Place) -> PlanProposal | None:
+    """Another hour if that does it; else the hour at which the Sun stands as high, and the camera turned to suit it."""
+    if hours.spans and hours.best is not None:
+        hour = hours.best.hour + hours.best.minute / 60
+        return PlanProposal({"second_hour": hour}, f"On that day they agree {_spans(hours)}; best at {_clock(hours.best)}.")
+    times, azimuth, elevation = day_of(place, hours.times[0], 2.0)
+    now = round(p.second_hour * 60)
+    high = [i for i, e in enumerate(elevation[:-1]) if abs(e - one.elevation) < HEIGHT * 0.8 and e > LOWEST]
+    if not high:
+        return None
+    i = min(high, key=lambda k: abs(2 * k - now))  # of all hours that are high enough the nearest to what was planned
+    camera = round(shadow_bearing(float(azimuth[i])) - one.shadow) % 360
+    return PlanProposal(
+        {"second_hour": times[i].hour + times[i].minute / 60, "second_camera": float(camera)},
+        f"At no hour of that day do they agree with the camera to {p.second_camera:.0f}°. At {_clock(times[i])} the Sun is "
+        f"{elevation[i]:.0f}° high; with the camera to {camera}° its shadow falls as in the first plate.",
     )
 
 

@@ -82,7 +82,7 @@ class ShutterQuestion(Question):
             f"Blur of {blur:.0f} px, {speed / p.rate:.0f} px from picture to picture; a sharp moment in {100 * sharp.chance:.0f} % of tries.",
             readings, tuple(rows),
             cautions=("Short shutters take light: lamps brighter or nearer run hotter; keep guards on and cloth away.",) if stops < -1.5 else (),
-            entries=(Entry(f"{p.rate:g} pictures a second, shutter {p.angle:g}°", "note it beside the take", False),),
+            entries=(Entry(f"{p.rate:g} pictures a second, shutter {p.angle:g}°", "note it beside the take", setting=True),),
             proposal=_proposal(p, shot.width), drawing=ShutterDrawing(blur, speed / p.rate, shot.width, exposure_time(p.rate, p.angle), 1 / p.rate),
         )  # fmt: skip
 

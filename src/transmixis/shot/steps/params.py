@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 from pydantic.fields import FieldInfo
 
 
@@ -13,6 +13,14 @@ class Params(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
+    @model_validator(mode="before")
+    @classmethod
+    def _clocks_may_be_written(cls, data: Any) -> Any:
+        """10:42 is understood where an hour of the day is meant."""
+        if not isinstance(data, dict):
+            return data
+        return {k: hours_of(v) if isinstance(v, str) and ":" in v and _is_clock(cls, k) else v for k, v in data.items()}
+
 
 def number(
     default: float, low: float, high: float, unit: str, words: str, tip: str, *, step: float = 0.01, percent: bool = False
@@ -20,6 +28,33 @@ def number(
     """A number with its range. `percent`: kept as 0..1, shown as per cent."""
     extra = {"unit": unit, "words": words, "tip": tip, "step": step, "percent": percent, "control": "number"}
     return Field(default, ge=low, le=high, json_schema_extra=extra)  # type: ignore[arg-type]
+
+
+CLOCK = "clock"  # the unit of an hour of the day, kept in hours, written 10:42
+
+
+def clock(default: float, words: str, tip: str) -> Any:
+    """An hour of the day by the clock there."""
+    return number(default, 0.0, 24.0, CLOCK, words, tip, step=1 / 60)
+
+
+def clock_words(hours: float) -> str:
+    """An hour of the day as clocks show it."""
+    minutes = round(hours * 60)
+    return f"{minutes // 60}:{minutes % 60:02d}"
+
+
+def hours_of(text: str) -> float | str:
+    """The hour of the day that is written as 10:42; the text itself if it is none."""
+    h, _, m = text.strip().partition(":")
+    if h.isdecimal() and m.isdecimal() and len(h) <= 2 and len(m) <= 2 and int(m) < 60:
+        return int(h) + int(m) / 60
+    return text
+
+
+def _is_clock(model: type[BaseModel], name: str) -> bool:
+    field = model.model_fields.get(name)
+    return field is not None and isinstance(field.json_schema_extra, dict) and field.json_schema_extra.get("unit") == CLOCK
 
 
 def choice(default: str, options: tuple[str, ...], words: str, tip: str) -> Any:
