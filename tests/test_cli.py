@@ -186,7 +186,7 @@ def test_schedules_and_reports_by_command(tmp_path: Path) -> None:
         return done.stdout + done.stderr
 
     told("new", film)
-    assert "to be filmed" in told("shot", film, "N010", "--title", "Letter", "--frames", 36)
+    assert "to be filmed" in told("shot", film, "N010", "--title", "Letter", "--frames", 36, "--plates-due", "2026-05-12")
     assert "already" in told("shot", film, "N010", code=1)
     doc = Document.open(film)
     people = (Worker(name="Mara"),)

@@ -129,6 +129,10 @@ def test_hours_spent_are_counted_and_what_is_left_never_vanishes() -> None:
     over = with_work(s, s.work[0].model_copy(update={"spent": 100.0}))
     assert left_in(film(over), over) > 0
     assert stage_hours(film(over), over)["Matte"].hours.mean > 100
+    sent = over.model_copy(update={"delivered": "out"})  # what was delivered took what it took
+    assert left_in(film(sent), sent) == 0
+    assert shot_hours(film(sent), sent).hours.mean == 100.0
+    assert overview(film(sent)).hours == overview(film(sent)).spent == 100.0
     by_hand = shot("B", hours_estimate=5.0, hours_spent=2.0)
     assert left_in(film(by_hand), by_hand) == 3.0
     assert left_in(film(by_hand), by_hand.model_copy(update={"delivered": "x"})) == 0
@@ -294,7 +298,7 @@ def test_a_block_is_moved_to_somebody_and_to_a_day_and_freed_again() -> None:
     assert all(h.kind != "plates" for h in late.helps)
     for h in late.helps:
         assert with_help(held, h) != held
-    plain = film(shot("B"), people=people)
+    plain = film(shot("B", hours_estimate=8.0), people=people)
     later = with_block_moved(plain, lay_out(plain), "B", ("work",), "Ada", 2)
     assert later.shot("B").plates_due == "2026-05-13"
     assert with_block_moved(plain, lay_out(plain), "B", ("work",), "Ada", 0) == plain
@@ -427,3 +431,22 @@ def test_the_schedule_as_a_calendar() -> None:
     first = min(e.first for e in events)
     assert first == date(2026, 5, 11)
     assert len({e.uid for e in events}) == len(events)
+
+
+@pytest.mark.parametrize("by_hand", [None, 11.0])
+def test_board_and_page_say_the_same_hours(by_hand: float | None) -> None:
+    for s in (shot("A", steps=KEYED.steps, hours_estimate=by_hand), with_work_from_order(shot("A", steps=KEYED.steps))):
+        f = film(s)
+        row = overview(f).rows["A"]
+        said = question_of("estimate").of_shot(s, f).words
+        assert said.startswith(f"{row.whole.hours.mean:.1f} h, give or take {row.whole.hours.deviation:.1f} h")
+        assert sum(t.hours for t in tasks_of(f, date(2026, 5, 11)).tasks) == pytest.approx(row.left)
+
+
+def test_what_is_cut_out_to_freeze_it_is_cut_on_one_frame() -> None:
+    frozen = shot("A", 96, plan={"takes": {"tricks": ["freeze a moment and move it"]}})
+    cut = next(w for w in work_from(frozen) if w.kind == "cut by hand")
+    assert cut.frames == 1
+    assert hours_of(cut, frozen, Scenario(name="x"), {}).mean < 0.5
+    flown = shot("A", 96, plan={"takes": {"tricks": ["freeze a moment and move it", "float or throw an object"]}})
+    assert next(w for w in work_from(flown) if w.kind == "cut by hand").frames is None

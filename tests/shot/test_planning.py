@@ -109,8 +109,8 @@ def test_a_movement_becomes_pins_of_place() -> None:
 def test_the_plan_s_mark_is_its_worst_answer() -> None:
     assert plan_state(SHOT) == ("none", 0)
     assert plan_state(with_plan(SHOT, "lens", {"depth": 0.1, "distance": 10.0}))[0] == "sound"
-    state, faults = plan_state(with_plan(SHOT, "lens", {"depth": 2.0}))
-    assert (state, faults) == (FAULT, 1)
+    state, faults = plan_state(with_plan(SHOT, "lens", {"depth": 2.0, "distance": 8.0}))
+    assert (state, faults) == (FAULT, 1)  # it grows too much
     assert plan_state(with_plan(SHOT, "lens", {"focal": -1})) == (FAULT, 1)
     assert answer("takes").state == "sound"
     with pytest.raises(UserError):
@@ -361,3 +361,26 @@ def test_an_hour_is_written_as_clocks_show_it() -> None:
     assert dict(found.rows)["second"].startswith("Sun at 10:52")
     with pytest.raises(UserError, match="second_hour"):
         answer("shadow", second_hour="10:75")
+
+
+@pytest.mark.parametrize(
+    ("kind", "values", "asked", "not_asked"),
+    [
+        ("shadow", {"second_light": "a lamp", "lamp_height": 14.0, "lamp_distance": 4.0}, ("heights", "overhead", "electrician", "hot"), ()),
+        ("shadow", {"second_light": "a lamp", "lamp_height": 1.0}, ("electrician", "hot"), ("heights", "overhead")),
+        ("timing", {"what": "fall", "height": 12.0}, ("fall or fly", "heights"), ()),
+        ("timing", {"what": "fall", "height": 0.5}, (), ("fall or fly", "heights")),
+        ("timing", {"what": "throw", "speed": 12.0}, ("fall or fly",), ("heights",)),
+        ("screen", {"wide": 6.0, "high": 4.0, "colours": ["light skin"]}, ("sails", "heights", "electrician"), ()),
+        ("screen", {"wide": 1.5, "high": 1.5, "colours": ["light skin"]}, ("electrician",), ("sails", "heights")),
+        ("markers", {"speed": 9.0}, ("Roads",), ()),
+        ("markers", {}, (), ("Roads",)),
+        ("setups", {"second_height": 6.0}, ("heights",), ()),
+    ],
+)  # fmt: skip
+def test_cautions_follow_from_the_numbers(
+    kind: str, values: dict[str, Any], asked: tuple[str, ...], not_asked: tuple[str, ...]
+) -> None:
+    words = " ".join(answer(kind, **values).cautions)
+    assert all(w in words for w in asked)
+    assert not any(w in words for w in not_asked)

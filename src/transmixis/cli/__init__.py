@@ -139,12 +139,16 @@ def shot(
     code: Annotated[str, typer.Argument(help="The new shot's code, e.g. KP090.")],
     title: Annotated[str, typer.Option(help="What happens in it.")] = "",
     frames: Annotated[int, typer.Option(min=1, max=MOST_FRAMES, help="Its length.")] = 48,
+    plates_due: Annotated[
+        str, typer.Option(help="The day on which its plates come in, like 2026-05-22; until then it stands in no day.")
+    ] = "",
+    waits_for: Annotated[str, typer.Option(help="What it waits for.")] = "",
     as_json: Json = False,
 ) -> None:
     """Make a shot that is still to be filmed, to be planned; plates are added later."""
     doc = Document.open(project)
     try:
-        made = planned_shot(doc.film, code, title, frames)
+        made = planned_shot(doc.film, code, title, frames, plates_due, waits_for)
         doc.change_shot(f"Add {code}", made)
     finally:
         doc.close()

@@ -13,6 +13,7 @@ from transmixis.cli.common import Json, Overwrite, app, show
 from transmixis.core.errors import UserError
 from transmixis.core.plan.takes import TRICKS
 from transmixis.media.files import said, write_atomically
+from transmixis.media.sequence import MOST_FRAMES
 from transmixis.media.source import open_source
 from transmixis.shot.document import Document
 from transmixis.shot.keyjob import reading_dict
@@ -47,6 +48,7 @@ def plan(
     code: Annotated[str, typer.Option("--shot", help="The shot's code.")] = "",
     width: Annotated[int, typer.Option(help="Width of the frame in px, without a production.")] = 1920,
     rate: Annotated[str, typer.Option(help="Frames a second shown, without a production.")] = "24",
+    frames: Annotated[int, typer.Option(min=1, max=MOST_FRAMES, help="The shot's length, without a production.")] = 48,
     still: Annotated[Path | None, typer.Option(help="For 'screen': a still on which colours are measured.")] = None,
     box: Annotated[list[str] | None, typer.Option(help="A box on it, as name:x,y,w,h; the name 'cloth' is the screen.")] = None,
     as_json: Json = False,
@@ -57,7 +59,7 @@ def plan(
         return
     asked = question_of(question)
     film, found = _film_of(project, code)
-    shot = found or Shot(code="plan", length=1, rate=rate, width=width, height=round(width * 9 / 16))
+    shot = found or Shot(code="plan", length=frames, rate=rate, width=width, height=round(width * 9 / 16))
     given = {**shot.plan.get(question, {}), **_measured(still, box or []), **_given(asked, values or [])}
     params = asked.params(given)
     answer = asked.answer_in(params, shot, film)

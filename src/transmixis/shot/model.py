@@ -91,13 +91,13 @@ class Shot(Record):
     steps: tuple[Step, ...] = Field(default=(), max_length=MOST_PARTS)
     cues: tuple[Cue, ...] = ()
     verdicts: tuple[Verdict, ...] = ()
-    hours_estimate: float = Field(default=8.0, ge=0)
+    hours_estimate: float | None = Field(default=None, ge=0)  # set by hand, for a shot without tasks; None: from its work order
     hours_spent: float = Field(default=0.0, ge=0)
     output: str | None = None  # the step that is delivered; None: the last that gives a picture
     delivered: str = ""
     plan: dict[str, dict[str, Any]] = Field(default_factory=dict)  # inputs of the questions before the shoot, by question
     ticked: tuple[str, ...] = ()  # lines of the shoot list that are done
-    work: tuple[Work, ...] = ()  # its tasks in order; none: hours_estimate and hours_spent stand for all
+    work: tuple[Work, ...] = ()  # its tasks in order; none: hours_estimate, else those of its work order
     due: Day = ""  # a date of its own; else the scenario's
     plates_due: Day = ""  # when its last plate comes in
     waits_for: str = ""

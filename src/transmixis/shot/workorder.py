@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 
 from transmixis.core.errors import UserError
@@ -161,15 +162,23 @@ def first_work_order(shot: Shot, *, keyed: bool = True) -> Shot:
     return out
 
 
-def planned_shot(film: Film, code: str, title: str, frames: int) -> Shot:
+def planned_shot(film: Film, code: str, title: str, frames: int, plates_due: str = "", waits_for: str = "") -> Shot:
     """A shot that is still to be filmed, of the size of the film's others. Raises UserError for a code that is taken or none."""
     if not CODE.match(code):
         raise UserError(f"'{code}' cannot be a shot code; use letters, digits, - and _, at most 32.")
     if any(s.code == code for s in film.shots):
         raise UserError(f"There is a shot {code} already; choose another code.")
+    try:
+        if plates_due:
+            date.fromisoformat(plates_due)
+    except ValueError:
+        raise UserError(f"'{plates_due[:40]}' is not a day; write it like 2026-05-22.") from None
     like = film.shots[0] if film.shots else None
     width, height = (like.width, like.height) if like else (1920, 1080)
-    return Shot(code=code, title=title, length=max(frames, 1), rate=film.production.rate, width=width, height=height)
+    return Shot(
+        code=code, title=title, length=max(frames, 1), rate=film.production.rate, width=width, height=height,
+        plates_due=plates_due, waits_for=waits_for,
+    )  # fmt: skip
 
 
 def filmed(planned: Shot | None, made: Shot) -> Shot:

@@ -49,9 +49,10 @@ class Work:
 
 # minutes to set up, minutes a frame at an edge of 1, no motion, and usual quality; common practice or judgement
 RATES: dict[str, tuple[float, float]] = {
-    "key": (45, 0.25), "cut by hand": (20, 3.0), "roto": (30, 2.0), "track": (20, 0.3), "camera solve": (60, 0.5), "paint": (15, 4.0),
+    "key": (45, 0.25), "cut by hand": (10, 2.2), "roto": (30, 2.0), "track": (20, 0.3), "camera solve": (60, 0.5), "paint": (15, 4.0),
     "clean plate patch": (40, 0.8), "place and match": (40, 0.3), "element": (40, 0.4), "set extension": (240, 0.6), "check": (15, 0.1),
 }  # fmt: skip
+OF_STILLS = ("cut by hand",)  # each frame is cut for itself: that things move makes none of them harder, their blur does
 
 
 def three_point(low: float, likely: float, high: float) -> Hours:
@@ -68,9 +69,10 @@ def hours_for(work: Work) -> Hours:
     if work.kind not in RATES:
         raise UserError(f"'{work.kind}' is no kind of work that is known; use one of {', '.join(RATES)}.")
     setup, each = RATES[work.kind]
-    harder = (1 + 1.5 * work.motion) * (1 + work.blur) * (0.6 + 0.8 * work.quality)
+    motion = 0.0 if work.kind in OF_STILLS else work.motion
+    harder = (1 + 1.5 * motion) * (1 + work.blur) * (0.6 + 0.8 * work.quality)
     likely = (setup + each * work.frames * max(work.edge, 0.1) * harder) * (1 + 0.5 * (max(work.layers, 1) - 1)) / 60
-    return three_point(0.7 * likely, likely, likely * (1.6 + work.motion + 0.5 * work.blur))
+    return three_point(0.7 * likely, likely, likely * (1.6 + motion + 0.5 * work.blur))
 
 
 TAILS = 3.0  # degrees of freedom of Student's t: a slip of the pen moves the factor little, many tasks that agree move it fully

@@ -9,6 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TypeVar
 
+from transmixis.core.plan.cautions import AIR, ALONE, ELECTRIC, FIRE, FLASH, HEAT, HEIGHT, OVERHEAD, ROAD, ROPES, WATER
+
 T = TypeVar("T")
 
 CAMERAS = ("locked off", "pan or tilt", "moving", "hand-held")
@@ -62,20 +64,6 @@ DEPTH = Take(
     "a camera cannot be solved from a flat set of points",
     True,
 )
-ROPES = "Ropes, harness and anything that lifts a person: only with a licensed rigger, after local rules; never as a favour."
-FIRE = "Fire, charges, sparks: only licensed people, with the fire service told and local rules kept. Add flames later instead."
-HEIGHT = "Work at heights needs a trained person, a barrier and somebody below who keeps people away."
-WATER = "Water: depth and bottom known, a lifeguard, warm and dry places; electricity far away."
-ROAD = "Roads and vehicles: permit, marshals, no filming in traffic; the driver does nothing but drive."
-FLASH = "Flashing light can bring on fits: warn cast, crew and audience, and keep under three flashes a second."
-HEAT = "Lamps are hot and heavy: guards, sandbags, safety chains, cool before touching."
-AIR = "Compressed air throws dust, grit and fittings: goggles and ears covered, nobody in front of it, only people who know the gear."
-ELECTRIC = "Mains and generators: a qualified electrician, residual-current protection, cables off the floor and away from water."
-OVERHEAD = (
-    "Whatever hangs overhead has a second, independent safety line, and nobody stands under it while it is rigged; ask a rigger."
-)
-ALONE = "Nobody works alone with electricity, heights or water."
-
 TRICKS: dict[str, Trick] = {
     t.name: t
     for t in (

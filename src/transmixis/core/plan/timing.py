@@ -27,6 +27,7 @@ def fall_time(height: float) -> float:
     return math.sqrt(2 * height / G)
 
 
+SLOWEST = 0.01  # m/s: what sinks more slowly floats
 LONGEST = 600.0  # s: nothing that is filmed falls for longer
 
 
@@ -34,6 +35,8 @@ def landing_time(speed: float, angle: float, below: float, terminal: float = 0.0
     """Seconds until a thing thrown at `speed` m/s, `angle` degrees above level, comes down to `below` m under where it starts (above
     zero: lower). `terminal` as in `thrown`. Raises UserError if it never gets there."""
     up = speed * math.sin(math.radians(angle))
+    if 0 < terminal < SLOWEST:
+        raise UserError(f"What sinks at {terminal:g} m/s floats; give a faster speed, or 0 for no air.")
     if terminal <= 0:
         inside = up * up + 2 * G * below
         if inside < 0 or (below < 0 and up <= 0):

@@ -105,7 +105,10 @@ class PeopleDialog(QDialog):
         _rows(self.versions, [[v.name, v.deadline, f"{v.quality:g}", f"{v.review_days:g}"] for v in versions])
         _rows(
             self.shots,
-            [[s.code, s.title, s.due, s.plates_due, s.waits_for, f"{s.hours_estimate:g}"] for s in film.shots],
+            [
+                [s.code, s.title, s.due, s.plates_due, s.waits_for, "" if s.hours_estimate is None else f"{s.hours_estimate:g}"]
+                for s in film.shots
+            ],
             fixed=2,
         )
 
@@ -176,8 +179,8 @@ class PeopleDialog(QDialog):
     def _shot(self, shot: Shot, line: list[str]) -> Shot:
         for d in line[2:4]:
             _checked_day(d, shot.code)
-        hours = _figure(line[5] or "0", shot.code)
-        if hours < 0:
+        hours = _figure(line[5], shot.code) if line[5].strip() else None
+        if hours is not None and hours < 0:
             raise UserError(f"{shot.code}: hours cannot be below zero.")
         return shot.model_copy(update={"due": line[2], "plates_due": line[3], "waits_for": line[4], "hours_estimate": hours})
 

@@ -11,7 +11,7 @@ from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.planning.contract import Answer, Question
-from transmixis.shot.planning.work import USUAL, expected, hours_of, learnt, record, scenario_of, work_from
+from transmixis.shot.planning.work import USUAL, expected, hours_of, learnt, record, scenario_of, shot_hours, tasks_in, work_from
 from transmixis.shot.steps.params import Params, number
 
 SURE = 50.0  # %: an estimate whose deviation is half of itself is a guess (judgement)
@@ -66,22 +66,24 @@ class EstimateQuestion(Question):
         p = params
         shot = shot.model_copy(update={"plan": {**shot.plan, "estimate": p.model_dump()}})
         scenario, known = (scenario_of(film), learnt(film)) if film else (USUAL, {})
-        work = shot.work or work_from(shot)
+        work = tasks_in(shot) or work_from(shot)
         bars = tuple(
             Bar(
-                w.name or w.kind, w.stage, expected(w, hours_of(w, shot, scenario, known)), w.spent, w.done,
+                w.name or w.kind, w.stage, expected(w, hours_of(w, shot, scenario, known), bool(shot.delivered)), w.spent, w.done,
                 known[w.kind].count if w.kind in known else 0,
             )
             for w in work
         )  # fmt: skip
-        total = together([b.hours for b in bars])
-        spent = sum(b.spent for b in bars)
+        by_hand = not tasks_in(shot)
+        of_order = together([b.hours for b in bars])
+        total = shot_hours(film, shot, known).hours if film and by_hand else of_order  # the board says the same
+        spent = shot.hours_spent if by_hand else sum(b.spent for b in bars)
         unsure = 100 * total.deviation / max(total.mean, 1e-9)
         past = tuple(record(film)) if film else ()
         off = _mean_error(past)
         heaviest = max(bars, key=lambda b: b.hours.mean)
         return Answer(
-            f"{total.mean:.1f} h, give or take {total.deviation:.1f} h; most of it {heaviest.name}.",
+            f"{total.mean:.1f} h, give or take {total.deviation:.1f} h; " + (f"set by hand, {of_order.mean:.1f} h by the work order." if by_hand else f"most of it {heaviest.name}."),
             (
                 Reading("unsure by", unsure, "%", SURE, note="of the whole; it falls as tasks are finished and their hours set"),
                 Reading("spent", spent, "h", max(total.mean, 0.1), note="of what it should take in all"),
@@ -90,7 +92,7 @@ class EstimateQuestion(Question):
                 ("version", f"{scenario.name}, quality {scenario.quality:.1f}"), ("to plan with", f"{total.mean + total.deviation:.1f} h"),
                 ("learnt from", f"{len(past)} finished task{'s' if len(past) != 1 else ''} of this film"),
                 *((("error so far", off),) if off else ()),
-                ("tasks", "from the work order, not kept yet" if not shot.work else f"{len(work)}, {sum(w.done for w in work)} done"),
+                ("tasks", "none kept; the hours were set by hand" if by_hand else "from the work order, not kept yet" if not shot.work else f"{len(work)}, {sum(w.done for w in work)} done"),
             ),
             drawing=EstimateDrawing(bars, simulated(), past),
         )  # fmt: skip

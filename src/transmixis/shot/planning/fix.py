@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from transmixis.core.plan.cautions import HEIGHT, ROPES
 from transmixis.core.plan.estimate import Hours, Work, adjusted, hours_for, there_or_later
-from transmixis.core.plan.takes import HEIGHT, ROPES
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.planning.contract import Answer, Entry, Question
 from transmixis.shot.planning.work import NOTHING_LEARNT, USUAL, learnt, scenario_of

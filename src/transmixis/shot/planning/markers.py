@@ -13,6 +13,7 @@ import numpy as np
 from transmixis.core.colour.curves import linear_to_srgb, luminance
 from transmixis.core.errors import UserError
 from transmixis.core.plan import markers as core
+from transmixis.core.plan.cautions import of_height, of_motion
 from transmixis.core.plan.screen import CLOTHS, COMMON, law_of_grain
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
@@ -101,6 +102,7 @@ class MarkersQuestion(Question):
                 ("to be removed later", f"{n} on {shot.length} frames"),
             ),
             cautions=(
+                *of_motion(p.speed), *of_height(p.high / 100),
                 "Nothing on glossy or moving cloth folds: reflections and creases move against the object.",
                 "Never stick anything near eyes; ask before marking skin, and use what the make-up artist says.",
             ),

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from transmixis.core.plan.cautions import ELECTRIC, FIRE, HEAT, WATER, of_height, of_motion
 from transmixis.core.plan.miniature import DEBRIS_SCALE, FIRE_SCALE, WATER_SCALE, apparent_scale, filmed, stop_motion
-from transmixis.core.plan.takes import FIRE, HEAT, WATER
 from transmixis.core.readings import Reading
 from transmixis.shot.model import Shot
 from transmixis.shot.planning.contract import Answer, Entry, Question
@@ -61,7 +61,8 @@ class MiniatureQuestion(Question):
             Reading("f-number", m.stop, "", 22.0, note="beyond it the lens itself softens"),
             *other.readings,
         )
-        cautions = {"water": (WATER,), "fire or smoke": (FIRE,)}.get(p.flows, ()) + ((HEAT,) if m.stop > 11 else ())
+        cautions = {"water": (WATER,), "fire or smoke": (FIRE,)}.get(p.flows, ()) + ((HEAT, ELECTRIC) if m.stop > 11 else ())
+        cautions += of_height(p.model) + of_motion(m.speed)
         return Answer(
             f"{m.rate:.0f} frames a second for 1 : {scale:.3g}, from {m.distance:.2f} m at f/{m.stop:.1f}.",
             readings,

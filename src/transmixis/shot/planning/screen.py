@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from transmixis.core.errors import UserError
 from transmixis.core.matte.measure import EVEN_LIMIT, SEPARATION_LIMIT
 from transmixis.core.plan import screen as core
-from transmixis.core.plan.takes import HEAT
+from transmixis.core.plan.cautions import ELECTRIC, HEAT, of_cloth
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.model import Shot
@@ -130,7 +130,7 @@ class ScreenQuestion(Question):
             cautions=(
                 *(f"{n[0].upper()}{n[1:]} goes {v:.0f} % into {p.cloth}: change it, cover it, or cut it by hand." for n, v in trouble),
                 *(("Brass, glass and wet things mirror the cloth: tilt them, dull them, or keep the cloth small.",) if 100 * side > 8 else ()),
-                HEAT,
+                HEAT, ELECTRIC, *of_cloth(p.wide, p.high),
             ),
             entries=(
                 Entry(f"{p.cloth} cloth {p.wide:g} × {p.high:g} m, {p.distance:g} m behind", "room for hands and hair, little spill", setting=True),

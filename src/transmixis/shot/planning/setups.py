@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from transmixis.core.plan.cautions import of_height
 from transmixis.core.plan.lens import field_of_view
 from transmixis.core.plan.setups import Setup, compared, horizon, left_bare
 from transmixis.core.readings import Reading
@@ -109,6 +110,7 @@ class SetupsQuestion(Question):
                 Entry("tape measure, level and lens noted for both set-ups", "distance, height and tilt cannot be told afterwards", True),
                 Entry(f"second set-up: lens {second.focal:g} mm, {p.second_distance:g} m away, {p.second_height:g} m up, tilted {p.second_tilt:g}°", "perspective of the first", setting=True),
             ),
+            cautions=of_height(max(p.first_height, p.second_height)),
             proposal=proposal,
             drawing=SetupsDrawing(first, second, (horizon(first, shape), horizon(second, shape))),
         )  # fmt: skip

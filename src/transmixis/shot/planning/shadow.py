@@ -9,6 +9,7 @@ from itertools import combinations
 from typing import Any
 
 from transmixis.core.errors import UserError
+from transmixis.core.plan.cautions import of_lamp
 from transmixis.core.plan.sun import (
     LOWEST,
     SUN_ACROSS,
@@ -27,7 +28,6 @@ from transmixis.core.plan.sun import (
     shadow_length,
     sun_at,
 )
-from transmixis.core.plan.takes import HEAT
 from transmixis.core.readings import Reading
 from transmixis.shot.model import Shot
 from transmixis.shot.planning.contract import Answer, Entry, PlanProposal, Question
@@ -111,7 +111,8 @@ class ShadowQuestion(Question):
             ),
             cautions=(
                 "Thin cloud takes the edge off a shadow: hold a ball on a stick before the camera at each take.",
-                HEAT if p.second_light == LAMP else "Never look into the Sun through a lens or a viewfinder.",
+                *(of_lamp(p.lamp_height, two.elevation) if p.second_light == LAMP else ()),
+                *(("Never look into the Sun through a lens or a viewfinder.",) if SUN in (p.first_light, p.second_light, p.third_light) else ()),
             ),
             entries=(
                 _entry(p, when), Entry("a ball and a stick in the light, each take", "direction and hardness can then be measured", True),

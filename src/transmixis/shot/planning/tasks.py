@@ -11,7 +11,7 @@ from transmixis.core.plan.schedule import Person, Task
 from transmixis.core.progress import Progress
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.office import Scenario, Work
-from transmixis.shot.planning.work import hours_of, learnt, left_of, scenario_of
+from transmixis.shot.planning.work import hours_of, learnt, left_of, scenario_of, tasks_in
 from transmixis.shot.store import real_path
 
 
@@ -69,10 +69,14 @@ def tasks_of(film: Film, start: date, progress: Progress | None = None, gone: fr
         if due:
             left.deadlines[shot.code] = float((date.fromisoformat(due) - start).days + 1)
         tasks = _tasks(
-            film, shot, start, hours={w.id: left_of(w, hours_of(w, shot, scenario, known)) for w in shot.work}, scenario=scenario
+            film,
+            shot,
+            start,
+            hours={w.id: left_of(w, hours_of(w, shot, scenario, known)) for w in tasks_in(shot)},
+            scenario=scenario,
         )
         if not_there(shot, start, gone):
-            before = {w.id for w in shot.work if w.stage == "Plan"}
+            before = {w.id for w in tasks_in(shot) if w.stage == "Plan"}
             hours = sum(t.hours for t in tasks if t.name not in before)
             if hours > 0:
                 left.undated[shot.code] = hours
@@ -83,11 +87,11 @@ def tasks_of(film: Film, start: date, progress: Progress | None = None, gone: fr
 
 def _tasks(film: Film, shot: Shot, start: date, hours: dict[str, float], scenario: Scenario) -> list[Task]:
     ready = days_to(shot.plates_due, start)
-    if not shot.work:
-        left = max(shot.hours_estimate - shot.hours_spent, 0.0)
+    if not tasks_in(shot):
+        left = max((shot.hours_estimate or 0.0) - shot.hours_spent, 0.0)
         return [Task("work", shot.code, left, ready, _able(film, shot, None))] if left > 0 else []
     out, built = [], False
-    for w in shot.work:
+    for w in tasks_in(shot):
         if hours[w.id] > 0:
             wait = scenario.review_days if w.stage == "Check" and built else 0.0
             first = ready if w.stage != "Plan" else 0

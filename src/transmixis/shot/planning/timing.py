@@ -10,6 +10,7 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.plan import timing as t
+from transmixis.core.plan.cautions import ROPES, of_flight
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.model import Pin, Shot
@@ -102,8 +103,17 @@ class TimingQuestion(Question):
                 Reading("ends", float(last), "frame", float(shot.length), note="beyond the shot's last frame it is not seen"),
             )
             rows = (*rows, ("first frame", str(start)), ("last frame", str(last)))
-            return Answer(words, readings, rows, drawing=TimingDrawing(frames, right, down, shot.length))
+            return Answer(words, readings, rows, _cautions(p), drawing=TimingDrawing(frames, right, down, shot.length))
         return {LOOP: _loop, LAPSE: _lapse, CUES: _cues}[p.what](p, shot, rate)
+
+
+def _cautions(p: Any) -> tuple[str, ...]:
+    """For what falls, flies or swings where people are."""
+    if p.what == FALL:
+        return of_flight(p.height, 0.0)
+    if p.what == THROW:
+        return of_flight(max(p.lands, 0.0), p.speed)
+    return (ROPES, *of_flight(p.height, 0.0)) if p.what == SWING else ()
 
 
 def _fall(p: Any, shot: Shot, rate: float) -> tuple[str, tuple[tuple[str, str], ...], Array, Array]:

@@ -14,6 +14,7 @@ from transmixis.shot.office import Scenario, Work
 from transmixis.shot.record import STAGES, Stage
 from transmixis.shot.steps import KINDS
 
+BY_HAND = 0.3  # deviation of hours that were set by hand, as a share (judgement)
 LEAST_LEFT = 0.1  # of an estimate that is spent while the task is not done
 
 # the kind of work that a kind of step asks for; None: measured by itself, a few minutes of looking
@@ -25,10 +26,11 @@ STAGE_OF_KIND: dict[str, Stage] = {
     "key": "Matte", "cut by hand": "Matte", "roto": "Matte", "track": "Motion", "camera solve": "Motion", "paint": "Repair",
     "clean plate patch": "Repair", "place and match": "Build", "element": "Build", "set extension": "Build", "check": "Check",
 }  # fmt: skip
+FREEZE = "freeze a moment and move it"
 # what a trick asks for beyond its steps
 KINDS_OF_TRICK: dict[str, tuple[str, ...]] = {
     "float or throw an object": ("cut by hand", "clean plate patch"), "remove a rig, person, sign, marker or reflection": ("clean plate patch",),
-    "duplicate a performer": ("roto",), "freeze a moment and move it": ("cut by hand",), "transform one thing into another": ("roto",),
+    "duplicate a performer": ("roto",), FREEZE: ("cut by hand",), "transform one thing into another": ("roto",),
     "attach an element to a hand or tool": ("track", "element"), "put a picture on a screen or visor": ("track",),
     "extend the set": ("camera solve", "set extension"), "replace the sky or a window": ("roto",), "light that the added thing gives": ("element",),
 }  # fmt: skip
@@ -62,9 +64,20 @@ def work_from(shot: Shot) -> tuple[Work, ...]:
     if camera in ("moving", "hand-held") and "camera solve" not in kinds:
         kinds.append("track")
     wanted = [k for k in dict.fromkeys(kinds) if k and k != "check"]
-    made = [Work(id=k.replace(" ", "_"), stage=STAGE_OF_KIND[k], kind=k, name=k) for k in wanted]
+    made = [_work(k, tricks) for k in wanted]
     made.append(Work(id="check", stage="Check", kind="check", name="look at every frame"))
     return tuple(sorted(made, key=lambda w: STAGES.index(w.stage)))
+
+
+def _work(kind: str, tricks: tuple[str, ...]) -> Work:
+    """What is only cut out to freeze it is cut on one frame."""
+    once = kind == "cut by hand" and set(tricks) & {t for t, ks in KINDS_OF_TRICK.items() if kind in ks} == {FREEZE}
+    return Work(id=kind.replace(" ", "_"), stage=STAGE_OF_KIND[kind], kind=kind, name=kind, frames=1 if once else None)
+
+
+def tasks_in(shot: Shot) -> tuple[Work, ...]:
+    """A shot's tasks: those that are kept, else those that its work order asks for; none where hours were set by hand instead."""
+    return shot.work or (work_from(shot) if shot.hours_estimate is None else ())
 
 
 def with_work_from_order(shot: Shot) -> Shot:
@@ -152,42 +165,43 @@ def left_of(work: Work, hours: Hours) -> float:
 
 
 def stage_hours(film: Film, shot: Shot, known: dict[str, Learnt] | None = None) -> dict[str, Spent]:
-    """Hours by stage, of stages that have tasks."""
+    """Hours by stage, of stages that have tasks. Of a shot that was delivered nothing is left: it took what it took."""
     known = learnt(film) if known is None else known
     scenario = scenario_of(film)
     by_stage: dict[str, list[Work]] = {}
-    for w in shot.work:
+    for w in tasks_in(shot):
         by_stage.setdefault(w.stage, []).append(w)
     return {s: _sum(ws, shot, scenario, known) for s, ws in by_stage.items()}
 
 
 def _sum(ws: Iterable[Work], shot: Shot, scenario: Scenario, known: dict[str, Learnt]) -> Spent:
     ws = list(ws)
-    hours = together([expected(w, hours_of(w, shot, scenario, known)) for w in ws])
-    return Spent(sum(w.spent for w in ws), hours, all(w.done for w in ws))
+    hours = together([expected(w, hours_of(w, shot, scenario, known), bool(shot.delivered)) for w in ws])
+    return Spent(sum(w.spent for w in ws), hours, bool(shot.delivered) or all(w.done for w in ws))
 
 
-def expected(w: Work, hours: Hours) -> Hours:
-    """A task that is done takes what it took."""
-    if w.done:
+def expected(w: Work, hours: Hours, delivered: bool = False) -> Hours:
+    """A task that is done, or whose shot was delivered, takes what it took."""
+    if w.done or delivered:
         return Hours(w.spent, 0.0)
     return Hours(max(hours.mean, w.spent + left_of(w, hours)), hours.deviation)
 
 
 def shot_hours(film: Film, shot: Shot, known: dict[str, Learnt] | None = None) -> Spent:
     """Hours of a whole shot; without tasks, those that were set by hand."""
-    if not shot.work:
-        done = bool(shot.delivered)
-        return Spent(shot.hours_spent, Hours(shot.hours_estimate, 0.3 * shot.hours_estimate), done)
-    return _sum(shot.work, shot, scenario_of(film), learnt(film) if known is None else known)
+    if not tasks_in(shot):
+        by_hand = shot.hours_estimate or 0.0
+        whole = Hours(shot.hours_spent, 0.0) if shot.delivered else Hours(by_hand, BY_HAND * by_hand)
+        return Spent(shot.hours_spent, whole, bool(shot.delivered))
+    return _sum(tasks_in(shot), shot, scenario_of(film), learnt(film) if known is None else known)
 
 
 def left_in(film: Film, shot: Shot, known: dict[str, Learnt] | None = None) -> float:
     """Hours still to be worked on a shot."""
     if shot.delivered:
         return 0.0
-    if not shot.work:
-        return max(shot.hours_estimate - shot.hours_spent, 0.0)
+    if not tasks_in(shot):
+        return max((shot.hours_estimate or 0.0) - shot.hours_spent, 0.0)
     known = learnt(film) if known is None else known
     scenario = scenario_of(film)
-    return math.fsum(left_of(w, hours_of(w, shot, scenario, known)) for w in shot.work)
+    return math.fsum(left_of(w, hours_of(w, shot, scenario, known)) for w in tasks_in(shot))
