@@ -9,12 +9,14 @@ from typing import Any
 
 import pytest
 from deskhelp import press, settle
-from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
+from PyQt6.QtCore import QPoint, QPointF, QSizeF, Qt, QTimer
+from PyQt6.QtGui import QTextDocument
 from PyQt6.QtWidgets import QTableWidgetItem
 
 from transmixis.desk.dialogs import NewShot
 from transmixis.desk.office.peopledialog import PeopleDialog
 from transmixis.desk.office.scheduleview import ScheduleView
+from transmixis.desk.printing import keep_together
 from transmixis.desk.window import MainWindow
 from transmixis.media.calendar import DayEvent, calendar_bytes, read_days
 from transmixis.shot.document import Document
@@ -314,3 +316,21 @@ def test_three_hundred_shots_are_laid_out_again_without_a_stall(window: MainWind
     print(f"worst {1000 * worst:.0f} ms, interface {used:.2f} s")
     assert worst < 0.1, f"{1000 * worst:.0f} ms"
     assert used < 1.0, f"{used:.2f} s"
+
+
+def test_a_table_is_not_cut_by_the_end_of_a_page(qapp: object) -> None:
+    document = QTextDocument()
+    document.setPageSize(QSizeF(400, 300))
+    rows = "".join(f"<tr><td>row {i}</td></tr>" for i in range(5))
+    document.setHtml("".join(f"<table class=together><tr><th>S{i}</th></tr>{rows}</table>" for i in range(7)))
+
+    def cut() -> int:
+        layout, root = document.documentLayout(), document.rootFrame()
+        assert layout is not None
+        assert root is not None
+        boxes = [layout.frameBoundingRect(f) for f in root.childFrames()]
+        return sum(int(b.top() // 300) != int((b.bottom() - 1) // 300) for b in boxes)
+
+    assert cut() > 0
+    keep_together(document)
+    assert cut() == 0

@@ -24,7 +24,8 @@ from transmixis.shot.planning.drives import why
 from transmixis.shot.planning.helps import with_help, words_for
 from transmixis.shot.planning.moving import with_block_moved
 from transmixis.shot.planning.overview import overview
-from transmixis.shot.planning.report import KINDS, Table, report
+from transmixis.shot.planning.report import KINDS, report
+from transmixis.shot.planning.reportpage import Table
 from transmixis.shot.planning.tasks import shots_without_files, tasks_of
 from transmixis.shot.planning.timetable import lay_out, together_by_shot
 from transmixis.shot.planning.work import (
@@ -450,3 +451,33 @@ def test_what_is_cut_out_to_freeze_it_is_cut_on_one_frame() -> None:
     assert hours_of(cut, frozen, Scenario(name="x"), {}).mean < 0.5
     flown = shot("A", 96, plan={"takes": {"tricks": ["freeze a moment and move it", "float or throw an object"]}})
     assert next(w for w in work_from(flown) if w.kind == "cut by hand").frames is None
+
+
+def test_reports_say_who_must_agree_what_may_go_wrong_where_and_when() -> None:
+    plan = {
+        "takes": {"tricks": ["duplicate a performer"], "place": "The old slip"},
+        "lens": {"depth": 2.0},
+        "shadow": {"latitude": 57.6, "longitude": -5.8, "second_day": "2026-05-22", "second_hour": 10.7},
+    }
+    said = (Agreement(who="producer", when="2026-05-05", said="too <dear>", answer="against"),)
+    f = film(shot("A", plan=plan, agreements=said, hours_estimate=400.0), shot("B", plates=()), deadline="2026-06-05")
+    view = overview(f)
+    brief = report("brief", f, "A", view, [], "html")
+    for words in ("director", "actor", "post supervisor", "not yet", "Tue 5 May 2026", "too &lt;dear&gt;", "working days late"):
+        assert words in brief
+    assert "The producer is against it" in brief
+    assert "2026-05-05" not in brief
+    assert "Which lens, how far?" in brief
+    assert "have no day on which they come" in report("brief", f, "B", view, [], "html")
+    assert "none found" in report("brief", film(shot("C")), "C", overview(film(shot("C"))), [], "html")
+    shoot = report("shoot", f, "A", view, [], "html")
+    for words in ("The old slip (57.60° N, 5.80° W)", "Fri 22 May 2026 at 10:42"):
+        assert words in shoot
+    assert "not set" in report("shoot", film(shot("C")), "C", overview(film(shot("C"))), [], "html")
+    rows = list(csv.reader(io.StringIO(report("schedule", f, "A", view, [], "csv"))))
+    assert rows[0][4] == "hours"
+    assert sum(float(r[4]) for r in rows[1:]) == pytest.approx(400.0, abs=0.2)
+    assert rows[1][5] == "2026-05-11"  # a table is for programs
+    assert "Mon 11 May 2026" in report("schedule", f, "A", view, [], "html")
+    assert "2026-05-11" not in report("schedule", f, "A", view, [], "html")
+    assert "Mon 4 May 2026, 10:00" in report("log", f, "A", view, [Entry("2026-05-04T10:00:00", "note", "A", "x", {})], "html")

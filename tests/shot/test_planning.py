@@ -15,7 +15,7 @@ from transmixis.shot.model import Shot, Step
 from transmixis.shot.pins import params_at
 from transmixis.shot.planning import QUESTIONS, plan_state, question_of
 from transmixis.shot.planning.contract import Answer, with_plan
-from transmixis.shot.planning.report import shoot_list_html
+from transmixis.shot.planning.reportshot import shoot_list_html
 from transmixis.shot.planning.timing import WHAT, with_path
 from transmixis.shot.steps.params import facts
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QMarginsF, QSizeF
-from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
+from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument, QTextFormat
 
 from transmixis.core.errors import UserError
 from transmixis.desk.theme import font
@@ -25,6 +25,7 @@ def write_pdf(path: Path, html: str) -> None:
     document.setDefaultFont(font(12))
     document.setHtml(html)
     document.setPageSize(QSizeF(writer.width(), writer.height()))
+    keep_together(document)
     document.print(writer)
     del writer
     try:
@@ -33,6 +34,19 @@ def write_pdf(path: Path, html: str) -> None:
         part.replace(path)
     except OSError as e:
         raise UserError(f"Cannot write '{path}' ({e.strerror}); choose another place.") from e
+
+
+def keep_together(document: QTextDocument) -> None:
+    """Tables that would be cut by a page's end, and are shorter than a page, begin on the next."""
+    root, layout, high = document.rootFrame(), document.documentLayout(), document.pageSize().height()
+    assert root is not None
+    assert layout is not None
+    for frame in root.childFrames():
+        box = layout.frameBoundingRect(frame)  # asked anew: a table that moved has moved all that follow
+        if box.height() < high and int(box.top() // high) != int((box.bottom() - 1) // high):
+            form = frame.frameFormat()
+            form.setPageBreakPolicy(QTextFormat.PageBreakFlag.PageBreak_AlwaysBefore)
+            frame.setFrameFormat(form)
 
 
 def write_report(path: Path, text: str) -> None:

@@ -8,11 +8,12 @@ from transmixis.core.plan.takes import CAMERAS, TRICKS, take_list
 from transmixis.shot.model import Shot
 from transmixis.shot.planning.contract import Answer, Entry, Question
 from transmixis.shot.steps import KINDS, kind_of
-from transmixis.shot.steps.params import Params, choice, hidden
+from transmixis.shot.steps.params import Params, choice, hidden, words
 
 
 class TakesParams(Params):
     camera: str = choice("locked off", CAMERAS, "Camera", "How the camera stands or moves.")
+    place: str = words("", "Place", "Where it is filmed: printed on the shoot list.")
     tricks: tuple[str, ...] = hidden(())
 
 

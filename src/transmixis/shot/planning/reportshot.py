@@ -1,0 +1,145 @@
+"""Reports of one shot: the shoot list, and the brief that is shown to those who must agree."""
+
+from __future__ import annotations
+
+from html import escape
+
+from transmixis.core.errors import UserError
+from transmixis.shot.model import Film, Shot
+from transmixis.shot.office import ROLES_ASKED, Agreement
+from transmixis.shot.planning import QUESTIONS, answered, question_of
+from transmixis.shot.planning.agree import others_to_ask
+from transmixis.shot.planning.contract import Answer
+from transmixis.shot.planning.dates import long_day
+from transmixis.shot.planning.overview import Overview
+from transmixis.shot.planning.reportpage import Table, image, page, said_day
+from transmixis.shot.planning.shadowparams import OTHER, SUN
+from transmixis.shot.planning.work import scenario_of
+from transmixis.shot.steps.params import clock_words
+
+
+def answers_of(film: Film, shot: Shot) -> list[tuple[str, Answer]]:
+    """The answered questions of a shot; those whose inputs are wrong are left out."""
+    out = []
+    for k in answered(shot):
+        try:
+            out.append((QUESTIONS[k].title, QUESTIONS[k].of_shot(shot, film)))
+        except UserError:
+            continue
+    return out
+
+
+def shoot_table(shot: Shot, answers: list[tuple[str, Answer]]) -> Table:
+    """What is to be filmed or noted."""
+    entries = list({e.what: e for _, a in answers for e in a.entries}.values())
+    rows = tuple((("yes" if e.what in shot.ticked else ""), e.what, e.why, ("yes" if e.forgotten else "")) for e in entries)
+    return Table(f"Shoot list {shot.code}", ("done", "what", "why", "often forgotten"), rows)
+
+
+def shoot_list_html(shot: Shot, answers: list[tuple[str, Answer]]) -> str:
+    """The shoot list, the answers it rests on, and the cautions; `answers` are (question, answer)."""
+    entries = list({e.what: e for _, a in answers for e in a.entries}.values())
+    rows = "".join(
+        f"<tr><td class=box>{'☒' if e.what in shot.ticked else '☐'}</td><td>{_strong(e.what, e.forgotten)}</td>"
+        f"<td class=why>{escape(e.why)}</td></tr>"
+        for e in entries
+    )
+    where = "".join(f"<tr><td class=why>{n}</td><td>{escape(v)}</td></tr>" for n, v in where_and_when(shot))
+    found = "".join(f"<tr><td>{escape(q)}</td><td>{escape(a.words)}</td></tr>" for q, a in answers)
+    return page(
+        f"Shoot list: {shot.code} {shot.title}".strip(),
+        f"<table cellpadding=4>{where}</table><table cellpadding=4 width='100%'>{rows}</table><h2>What it rests on</h2><table cellpadding=4 width='100%'>{found}</table>{_cautions(answers)}",
+    )
+
+
+def _cautions(answers: list[tuple[str, Answer]]) -> str:
+    items = "".join(f"<li>{escape(c)}</li>" for c in dict.fromkeys(c for _, a in answers for c in a.cautions))
+    return f"<h2>Cautions</h2><ul>{items}</ul>" if items else ""
+
+
+def _strong(words: str, strong: bool) -> str:
+    return f"<b>{escape(words)}</b>" if strong else escape(words)
+
+
+# -- brief: one page to show to those who must agree
+
+
+def brief_html(film: Film, shot: Shot, view: Overview, picture: bytes | None = None) -> str:
+    """One page of a shot: picture (PNG), layers, takes, cost, risks, and what was said so far."""
+    answers = answers_of(film, shot)
+    row = view.rows[shot.code]
+    seen = image(picture, 420)
+    facts = [
+        ("length", f"{shot.length} frames, {shot.length / float(shot.fps):.1f} s, {shot.width} × {shot.height}"),
+        ("layers", ", ".join(p.name or p.role for p in shot.plates) or "none yet"),
+        ("version", scenario_of(film).name),
+        ("hours", f"{row.whole.hours.mean:.1f}, give or take {row.whole.hours.deviation:.1f}; {row.whole.spent:.1f} spent"),
+        ("due", long_day(row.due) if row.due else "no date"),
+        ("risk", row.risk or "not known without people and dates"),
+        ("waits for", row.waits or "nothing"),
+    ]
+    done = view.table.done_on(shot.code) if view.table else None
+    if done:
+        facts.insert(5, ("done as it stands", long_day(done)))
+    table = "".join(f"<tr><td class=why>{escape(n)}</td><td>{escape(v)}</td></tr>" for n, v in facts)
+    takes = "".join(
+        f"<li>{_strong(e.what, e.forgotten)}</li>" for e in {e.what: e for _, a in answers for e in a.entries}.values()
+    )
+    risks = risks_of(shot, view, answers)
+    return page(
+        f"{shot.code} {shot.title}: brief".replace(" :", ":"),
+        seen + f"<table cellpadding=4 width='100%'>{table}</table>"
+        + f"<h2>Risks</h2><ul>{''.join(f'<li class=late>{escape(r)}</li>' for r in risks) or '<li>none found by what has been answered so far</li>'}</ul>"
+        + (f"<h2>To film or note</h2><ul>{takes}</ul>" if takes else "")
+        + _cautions(answers)
+        + _agreed(shot),
+    )  # fmt: skip
+
+
+def risks_of(shot: Shot, view: Overview, answers: list[tuple[str, Answer]]) -> list[str]:
+    """What may go wrong: the date, plates that are not there, answers that do not hold or could not be measured, who is against."""
+    out = []
+    if view.table and shot.code in view.table.missed:
+        n = view.table.working_days_late(shot.code)
+        out.append(f"As it stands it is {n} working day{'' if n == 1 else 's'} late.")
+    elif view.rows[shot.code].risk == "some":
+        out.append("Less room before its date than its estimate may be off by.")
+    if view.table and shot.code in view.table.undated:
+        out.append("Its plates are not there, and have no day on which they come.")
+    out += [f"{q} {a.words}" for q, a in answers if a.state == "fault"]
+    out += [
+        f"{q} {r.name} could not be measured{f': {r.note}' if r.note else ''}."
+        for q, a in answers for r in a.readings if r.state == "unknown" and a.state != "fault"
+    ]  # fmt: skip
+    return [*out, *(f"The {a.who} is against it: {a.said}" for a in _last(shot).values() if a.answer == "against")]
+
+
+def _last(shot: Shot) -> dict[str, Agreement]:
+    return {a.who: a for a in sorted(shot.agreements, key=lambda a: a.when)}
+
+
+def _agreed(shot: Shot) -> str:
+    """Everybody who must agree, what they said last, and a line to sign for those who were not asked yet."""
+    last, rows = _last(shot), []
+    for who in dict.fromkeys((*ROLES_ASKED, *others_to_ask(shot))):
+        a = last.get(who)
+        cells = (said_day(a.when), who, a.answer, a.said) if a else ("not yet", who, "______________", "")
+        rows.append("<tr>" + "".join(f"<td>{escape(c)}</td>" for c in cells) + "</tr>")
+    return f"<h2>Who must agree</h2><table cellpadding=4 width='100%'>{''.join(rows)}</table>"
+
+
+def where_and_when(shot: Shot) -> tuple[tuple[str, str], ...]:
+    """Place and day of the shoot as far as the plan says them."""
+    takes, shadow = shot.plan.get("takes", {}), shot.plan.get("shadow", {})
+    out = []
+    place = str(takes.get("place", "")).strip()
+    if shadow.get("second_light", SUN) == SUN and shadow:
+        p = question_of("shadow").params(dict(shadow))
+        there = "second_" if p.second_place == OTHER else ""  # type: ignore[attr-defined]
+        lat, lon = getattr(p, f"{there}latitude"), getattr(p, f"{there}longitude")
+        at = f"{abs(lat):.2f}° {'N' if lat >= 0 else 'S'}, {abs(lon):.2f}° {'E' if lon >= 0 else 'W'}"
+        place = f"{place} ({at})" if place else at
+        out.append(("day", f"{said_day(p.second_day)} at {clock_words(p.second_hour)}"))  # type: ignore[attr-defined]
+    elif shot.plates_due:
+        out.append(("plates by", said_day(shot.plates_due)))
+    return (("place", place or "not set: say it under What is the trick?"), *(out or [("day", "not set")]))
