@@ -17,6 +17,7 @@ from transmixis.media.sequence import MOST_FRAMES
 from transmixis.media.source import open_source
 from transmixis.shot.document import Document
 from transmixis.shot.keyjob import reading_dict
+from transmixis.shot.logbook import folded
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.outputs import refuse
 from transmixis.shot.planning import QUESTIONS, question_of
@@ -143,7 +144,7 @@ def report(
         shot = next((s for s in film.shots if s.code == code), None)
         picture = shot_png(session.renderer_for(shot)) if kind == "brief" and shot else None
         form = "csv" if out.suffix.lower() == ".csv" else "html"
-        entries = session.document.log.entries()
+        entries = folded(session.document.log.entries())
         text = reports.report(kind, film, code, overview(film, gone=shots_without_files(film, project)), entries, form, picture)
     finally:
         session.close()

@@ -15,10 +15,11 @@ from transmixis.desk.engine import AHEAD, LOOK, Engine
 from transmixis.desk.ledger import ZOOMS, Ledger
 from transmixis.desk.look import Look
 from transmixis.desk.marks import flag, jaws, mark, notch, text, vline
+from transmixis.desk.readingwords import limit_words, value_words
 from transmixis.desk.sheet import StepSheet
 from transmixis.desk.spotedit import SpotEdit
 from transmixis.desk.state import VIEWS, State
-from transmixis.desk.theme import BLUE, EDGE, INK2, PURPLE, VERMILION_TEXT, figure
+from transmixis.desk.theme import BLUE, EDGE, INK2, PURPLE, VERMILION_TEXT
 from transmixis.desk.viewer import Ring, Shown, Viewer
 from transmixis.desk.viewimage import picture_image
 from transmixis.desk.words import Words
@@ -192,7 +193,7 @@ class Bench(QWidget):
         worst = s.worst_at(s.step_id, s.frame) if s.step_id else None
         self.viewer.ring = None
         if worst and worst.state == "fault" and worst.spot:
-            self.viewer.ring = Ring(worst.spot, f"{worst.name} {figure(worst.value or 0)} {worst.unit}")
+            self.viewer.ring = Ring(worst.spot, f"{worst.name} {value_words(worst)}")
         step = s.step
         if step and step.kind == "garbage_matte" and self.viewer._drag is None:
             self.viewer.shape = [(float(x), float(y)) for x, y in s.param("points")]
@@ -392,7 +393,7 @@ class Bench(QWidget):
         readings = self.state.readings.get(self.state.step_id, {}).get(self.state.frame) or []
         if not shot or not step or not readings:
             return
-        names = [f"{r.name} ({figure(r.limit, 2)} {r.unit})" for r in readings]
+        names = [f"{r.name} ({limit_words(r)})" for r in readings]
         choice, fine = QInputDialog.getItem(self, "Set limit", "Which reading:", names, 0, False)
         if not fine:
             return

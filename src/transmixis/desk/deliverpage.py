@@ -250,10 +250,7 @@ class DeliverPage(Page):
             self.findings.setObjectName("note")
         else:
             names = {s.id: s.name for s in shot.steps}
-            lines = [
-                f"{names.get(f.step, f.step)}: {f.reading} {f.value:.2f} {f.unit}, limit {f.limit:.3g} {f.unit}, {span_words(f.first, f.last)}"
-                for f in found[:4]
-            ]
+            lines = [f"{names.get(f.step, f.step)}: {f.words}, {span_words(f.first, f.last)}" for f in found[:4]]
             more = f"\nand {len(found) - 4} more" if len(found) > 4 else ""
             self.findings.setText("\n".join(lines) + more)
             self.findings.setObjectName("fault")

@@ -11,9 +11,11 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QContextMenuEvent, QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from transmixis.core.readings import FAULT
+from transmixis.core.readings import FAULT, Reading
 from transmixis.desk.marks import CENTRE, RIGHT, flag, hatch, hline, mark, notch, text, vline, wrapped
-from transmixis.desk.state import Finding, State
+from transmixis.desk.readingwords import bound, reading_words, value_words
+from transmixis.desk.spans import Finding
+from transmixis.desk.state import State
 from transmixis.desk.theme import (
     BLUE,
     EDGE,
@@ -30,16 +32,33 @@ from transmixis.desk.theme import (
     VERMILION_WASH,
     WHITE,
     figure,
+    text_width,
 )  # fmt: skip
 from transmixis.shot.steps import kind_of
 
-FILM, HEAD = 72, 116
+FILM, HEAD = 72, 132
 NARROW = 64  # px: columns below this have smaller heads
 LIMIT_AT = 0.70  # of a column's width
 MOST_RATIO = 1.0 / LIMIT_AT - 0.06  # traces are cut at the column's border
 ZOOMS = ("Whole shot", "Around", "Faults only")
 AROUND = 12.0  # px a frame
 BREAK = 8.0  # px for a sound stretch that is folded away
+
+
+def here_words(r: Reading, width: float) -> str:
+    """The value at the playhead, as much in words as a column is wide; the worst of all frames stands in the head."""
+    value = figure(r.value or 0)
+    ways = (f"here {value_words(r)}", f"here {value}", value)
+    return next((w for w in ways if text_width(w, 11, 500) + 10 <= width), value)
+
+
+def _lines(parts: tuple[str, str], room: float) -> list[str]:
+    """Two parts on one line where they fit, else on two."""
+    whole = f"{parts[0]}{'' if parts[1] == '°' else ' '}{parts[1]}".strip()
+    if text_width(whole, 10, 400) <= room:
+        return [whole]
+    short = parts[0] if text_width(parts[0], 10, 400) <= room else parts[0].replace("at most ", "≤ ").replace("at least ", "≥ ")
+    return [w for w in (short, parts[1]) if w]
 
 
 class Ledger(QWidget):
@@ -299,14 +318,15 @@ class Ledger(QWidget):
             w = self.state.worst_at(sid, self.state.frame)
             if not w or w.value is None:
                 continue
-            words = figure(w.value)
+            words = here_words(w, width)
             over = w.state == FAULT
             ty = y - 10 if y - 20 > self.body()[0] else y + 12
-            box = QRectF(left + width - 42, ty - 8, 39, 16)
+            wide = min(text_width(words, 11, 500) + 8, width - 2)
+            box = QRectF(left + width - wide - 1, ty - 8, wide, 16)
             p.setPen(QPen(QColor(VERMILION if over else EDGE), 1))
             p.setBrush(QColor(PAPER))
             p.drawRect(box)
-            text(p, box.center().x(), box.center().y(), words, 11, 500, VERMILION_TEXT if over else INK, CENTRE, room=37)
+            text(p, box.center().x(), box.center().y(), words, 11, 500, VERMILION_TEXT if over else INK, CENTRE, room=wide - 2)
 
     def _paint_head(self, p: QPainter, sid: str, left: float, width: float) -> None:
         shot = self.state.shot
@@ -339,7 +359,7 @@ class Ledger(QWidget):
 
     def _paint_worst(self, p: QPainter, sid: str, on: bool, left: float, width: float) -> None:
         found = self.state.worst_of(sid)
-        y = 92.0
+        y = 94.0
         if not on:
             text(p, left + 6, y, "switched off", 10, 400, INK2, room=width - 8)
             return
@@ -350,18 +370,14 @@ class Ledger(QWidget):
             return
         reading = found[1]
         mark(p, reading.state, left + 11, y)
-        text(
-            p,
-            left + 20,
-            y,
-            figure(reading.value or 0, 2 if width < NARROW else 3),
-            12,
-            600,
-            VERMILION_TEXT if reading.state == FAULT else INK,
-            room=width - 22,
-        )
-        of = f"of {figure(reading.limit, 2)} {reading.unit}" if reading.better == "low" else f"over {figure(reading.limit, 2)}"
-        text(p, left + (3 if width < NARROW else 6), y + 15, of, 10, 400, INK2, room=width - (3 if width < NARROW else 8))
+        x, room = left + (3 if width < NARROW else 6), width - (4 if width < NARROW else 8)
+        text(p, x, y - 13, "worst", 10, 400, INK2, room=room)
+        ink = VERMILION_TEXT if reading.state == FAULT else INK
+        text(p, left + 20, y, figure(reading.value or 0), 12, 600, ink, room=width - 22)
+        # where a column is too narrow for both, the limit stands over its unit
+        for line in _lines((f"{bound(reading)} {figure(reading.limit)}", reading.unit), room):
+            y += 13
+            text(p, x, y, line, 10, 400, INK2, room=room)
 
     def _paint_stage_names(self, p: QPainter) -> None:
         shot = self.state.shot
@@ -379,7 +395,7 @@ class Ledger(QWidget):
                 before = stage
         p.fillRect(QRectF(0, 22, FILM, HEAD - 20), QColor(PANEL))
         text(p, 6, 38, "Film edge", 11, 600)
-        text(p, 6, 92, f"{float(shot.fps):.4g} / s", 11, 400)
+        text(p, 6, 94, f"{float(shot.fps):.4g} / s", 11, 400)
         text(p, 6, 107, f"{shot.length / float(shot.fps):.1f} s in all", 10, 400, INK2)
         hline(p, 0, FILM, HEAD + 2, RULE)
         last = columns[-1]
@@ -448,8 +464,7 @@ class Ledger(QWidget):
             return f"Frame {frame}: not measured yet"
         lines = [f"Frame {frame}"]
         for r in readings:
-            value = f"{figure(r.value)} {r.unit} of {figure(r.limit, 2)}" if r.value is not None else "not measured"
-            lines.append(f"{r.name}: {value}" + (f" ({r.note})" if r.note else ""))
+            lines.append(reading_words(r) + (f" ({r.note})" if r.note else ""))
         return "\n".join(lines)
 
     def words_of_head(self, sid: str) -> str:
@@ -460,7 +475,7 @@ class Ledger(QWidget):
         words = f"{step.name}: {kind_of(step.kind).says}"
         if found:
             n, r = found
-            words += f"\nnearest to its limit: {r.name} {figure(r.value or 0)} {r.unit} at frame {n}"
+            words += f"\nworst of all frames: {reading_words(r)}, at frame {n}"
         return words
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:

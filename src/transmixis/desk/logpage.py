@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 from transmixis.desk.page import Page
 from transmixis.desk.state import State
 from transmixis.desk.tables import plain_table
+from transmixis.shot.logbook import PAUSE, Entry, folded, time_spent
 
 ALL = "everything"
 
@@ -44,11 +45,14 @@ class LogPage(Page):
         foot.addWidget(self.add)
         self.empty = QLabel("Nothing is written yet. What you do, what is proposed and what you choose is kept here by itself.")
         self.empty.setObjectName("note")
+        self.spent = QLabel()
+        self.spent.setObjectName("note")
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 12, 16, 12)
         box.addLayout(head)
         box.addWidget(self.empty)
         box.addWidget(self.table, 1)
+        box.addWidget(self.spent)
         box.addLayout(foot)
         self.search.textChanged.connect(lambda _: self._fill())
         self.kind.activated.connect(lambda _: self._fill())
@@ -58,7 +62,7 @@ class LogPage(Page):
     def refresh(self) -> None:
         """Read the log anew."""
         session = self._state.session
-        self._entries = session.document.log.entries() if session else []
+        self._entries = folded(session.document.log.entries()) if session else []
         held = self.kind.currentText() or ALL
         self.kind.clear()
         self.kind.addItems([ALL, *sorted({e.kind for e in self._entries})])
@@ -73,6 +77,7 @@ class LogPage(Page):
             if (kind in (ALL, e.kind)) and all(w in f"{e.text} {e.shot} {e.kind}".lower() for w in words)
         ]
         self.empty.setVisible(not self._entries)
+        self.spent.setText(_spent_words(shown))
         self.table.setRowCount(min(len(shown), 2000))
         for row, e in enumerate(shown[:2000]):
             for column, value in enumerate((e.when.replace("T", "  "), e.shot, e.kind, e.text)):
@@ -86,3 +91,13 @@ class LogPage(Page):
             session.document.log.add("note", text, self._state.code)
             self.own.clear()
             self.refresh()
+
+
+def _spent_words(shown: list[Entry]) -> str:
+    """How long the shown lines span, for whoever reads how long something took."""
+    seconds = time_spent(shown)
+    if seconds < 60:
+        return ""
+    hours, minutes = divmod(round(seconds / 60), 60)
+    took = f"{hours} h {minutes} min" if hours else f"{minutes} min"
+    return f"{took} between the lines shown; pauses of more than {PAUSE // 60} min are not counted."

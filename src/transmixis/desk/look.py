@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections import deque
+from collections.abc import Sequence
 from functools import partial
 
 import numpy as np
-from PyQt6.QtCore import QElapsedTimer, QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QElapsedTimer, QObject, Qt, QTimer, pyqtSignal
 
 from transmixis.core.errors import UserError
 from transmixis.desk.engine import AHEAD, LOOK, Engine
@@ -16,6 +18,9 @@ from transmixis.media.cache import FrameCache
 from transmixis.shot.render import Renderer
 
 READ_AHEAD = 12  # frames
+RATE_OVER = 24  # frames over which the rate of play is measured
+WAIT = 5  # ms between looks at whether a frame has been made
+ENOUGH = 0.97  # of the shot's rate: less is said as a shortfall
 LATE = 400  # ms that an earlier frame's picture may stand while the next one is made
 
 
@@ -30,10 +35,12 @@ class Look(QObject):
         self._state, self._engine = state, engine
         self._pictures = FrameCache(512 << 20)
         self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._tick)
         self._clock = QElapsedTimer()
-        self._shown_since = 0
-        self._slow = False
+        self._due = 0.0
+        self._times: deque[float] = deque(maxlen=RATE_OVER)  # ms at which the last frames were shown
         self._prepared: Renderer | None = None
         self._preparing: Renderer | None = None
         self.playing = False
@@ -134,17 +141,17 @@ class Look(QObject):
     # -- play
 
     def toggle_play(self) -> None:
-        """Play at the shot's rate as long as frames are at hand; else as fast as they are made, and say so."""
+        """Play every frame at the shot's rate as long as frames are at hand; else as fast as they are made. The rate that is reached
+        is measured and said."""
         if self.playing:
             self._stop()
             return
-        shot = self._state.shot
-        if not shot:
+        if not self._state.shot:
             return
-        self.playing, self._slow = True, False
+        self.playing = True
         self._clock.start()
-        self._shown_since = 0
-        self._timer.start(max(1, round(1000 / float(shot.fps))))
+        self._due, self._times = 0.0, deque(maxlen=RATE_OVER)
+        self._timer.start(0)
         self.play_changed.emit(True, "playing")
 
     def _stop(self) -> None:
@@ -163,16 +170,18 @@ class Look(QObject):
         except UserError:
             here = True  # a missing frame is shown as missing
         if not here:
-            self._say_slow(renderer, nxt)
+            self._ask_for(renderer, nxt)
+            self._timer.start(WAIT)
             return
-        self._shown_since += 1
-        rate = self._shown_since / max(self._clock.elapsed() / 1000, 1e-3)
-        word = f"{rate:.0f} / s of {float(shot.fps):.3g}, frames are still being made" if self._slow else "playing at rate"
-        self.play_changed.emit(True, word)
+        now, beat = self._clock.nsecsElapsed() / 1e6, 1000 / float(shot.fps)
+        self._times.append(now)
+        self.play_changed.emit(True, rate_words(self._times, float(shot.fps)))
         self._state.set_frame(nxt)
+        # the next is due a beat after this one was, so that late timers do not add up; after a wait the beat begins anew
+        self._due = self._due + beat if now - self._due < beat else now + beat
+        self._timer.start(max(0, round(self._due - self._clock.nsecsElapsed() / 1e6)))
 
-    def _say_slow(self, renderer: Renderer, frame: int) -> None:
-        self._slow = True
+    def _ask_for(self, renderer: Renderer, frame: int) -> None:
         plate, result = self._state.refs()
         if plate and self._engine.waiting < 10_000:
             self._engine.drop("play")
@@ -180,6 +189,16 @@ class Look(QObject):
             self._engine.ask(
                 LOOK, lambda: self._make_if_missing(renderer, plate, result, frame, view), None, lambda e: None, tag="play"
             )
+
+
+def rate_words(times: Sequence[float], wanted: float) -> str:
+    """The rate of the last frames shown (times in ms) against the shot's."""
+    if len(times) < 3 or times[-1] <= times[0]:
+        return "playing"
+    rate = 1000 * (len(times) - 1) / (times[-1] - times[0])
+    if rate >= ENOUGH * wanted:
+        return f"{rate:.3g} / s, the shot's rate"
+    return f"{rate:.3g} / s of {wanted:.4g}: frames are still being made"
 
 
 class _Weight:

@@ -58,7 +58,7 @@ def wrapped(
     """Text broken into lines, the first centred on y; gives the y of the next line. The last allowed line is cut."""
     m = _metrics(px, weight)
     lines: list[str] = []
-    for word in words.split():
+    for word in _broken(words, m, width):
         if lines and m.horizontalAdvance(f"{lines[-1]} {word}") <= width:
             lines[-1] += f" {word}"
         else:
@@ -68,6 +68,26 @@ def wrapped(
         text(p, x, y, f"{row} …" if last else row, px, weight, ink, room=width)
         y += line
     return y
+
+
+def _broken(words: str, m: QFontMetricsF, width: float) -> list[str]:
+    """Words, those that are wider than a line parted with hyphens."""
+    out: list[str] = []
+    for word in words.split():
+        while m.horizontalAdvance(word) > width:
+            fits = [i for i in syllables(word) if m.horizontalAdvance(f"{word[:i]}-") <= width]
+            if not fits:
+                break
+            out.append(f"{word[: fits[-1]]}-")
+            word = word[fits[-1] :]
+        out.append(word)
+    return out
+
+
+def syllables(word: str) -> list[int]:
+    """Where a word may be parted: before a consonant that a vowel follows, two letters at least before and three after it."""
+    low, vowels = word.lower(), "aeiouyäöü"
+    return [i for i in range(2, len(word) - 2) if low[i].isalpha() and low[i] not in vowels and low[i + 1] in vowels]
 
 
 def vline(p: QPainter, x: float, y0: float, y1: float, ink: str, w: float = 1) -> None:

@@ -9,10 +9,11 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton,
 from transmixis.core.readings import FAULT
 from transmixis.desk.marks import hline, mark, text
 from transmixis.desk.proposal import ProposalCard
+from transmixis.desk.readingwords import limit_words, value_words
 from transmixis.desk.ruler import Ruler
 from transmixis.desk.sheets import plot_for
 from transmixis.desk.state import State
-from transmixis.desk.theme import INK, INK2, RAISED, RULE, VERMILION_TEXT, figure
+from transmixis.desk.theme import INK, INK2, RAISED, RULE, VERMILION_TEXT
 from transmixis.shot.contract import Slot, SurveyKind
 from transmixis.shot.model import Shot
 from transmixis.shot.render import refuse_cycles
@@ -45,14 +46,14 @@ class SheetHead(QWidget):
         width = text(p, 34, 15, step.name, 13, 600)
         right = self.width() - 16.0
         if w and w.value is not None:
-            limit = f"limit {figure(w.limit, 2)} {w.unit}"
+            limit = limit_words(w)
             right -= text(p, right, 15, limit, 11, 400, INK2, "right") + 12
             right -= (
                 text(
                     p,
                     right,
                     15,
-                    f"{w.name} {figure(w.value)} {w.unit}",
+                    f"here: {w.name} {value_words(w)}",
                     12,
                     600,
                     VERMILION_TEXT if w.state == FAULT else INK,

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +15,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT, SOUND, UNKNOWN, WATCH, Reading, worst
 from transmixis.desk.engine import LOOK, MEASURE, PROPOSE, Engine
 from transmixis.desk.office.planner import Planner
+from transmixis.desk.spans import Finding, spans
 from transmixis.shot.contract import Proposal, SurveyKind
 from transmixis.shot.document import Document
 from transmixis.shot.model import Film, Pin, Shot, Step
@@ -28,21 +29,6 @@ from transmixis.shot.steps import kind_of
 VIEWS = ("Plate", "Matte", "Result", "Difference", "Beside")
 
 
-@dataclass(frozen=True)
-class Finding:
-    """A fault over a span of frames."""
-
-    step: str
-    reading: str
-    first: int
-    last: int
-    worst_frame: int
-    value: float
-    unit: str
-    limit: float
-    spot: tuple[int, int, int, int] | None
-
-
 class State(QObject):
     """The one place where the window's choices live."""
 
@@ -54,6 +40,7 @@ class State(QObject):
     readings_changed = pyqtSignal(str)  # step id; '' for all
     proposal_changed = pyqtSignal(str)
     measuring = pyqtSignal(int, int, str)  # done, total, what
+    working = pyqtSignal(float, str, object)  # share, what, seconds left: of one long piece of it
     said = pyqtSignal(str, str)  # text, kind: note or trouble
     page_wanted = pyqtSignal(str)
 
@@ -75,6 +62,9 @@ class State(QObject):
         self._measured = 0
         self._to_measure = 0
         self._known_before = 0
+        self.stopped = False  # measuring was told to stop, and is not to go on by itself
+        self._progress = Progress()
+        self._told_at = 0.0
         self.planner = Planner(engine)
         engine.trouble.connect(self._trouble)
 
@@ -177,7 +167,7 @@ class State(QObject):
             self._enter_shot()
 
     def _enter_shot(self) -> None:
-        self.frame, self.current_finding = 1, None
+        self.frame, self.current_finding, self.stopped = 1, None, False
         self.readings, self.proposals, self.stale = {}, {}, {}
         shot = self.shot
         key = next((s.id for s in shot.steps if s.kind == "screen_key"), "") if shot else ""
@@ -314,6 +304,9 @@ class State(QObject):
         if not renderer or not shot or not shot.steps:
             self.measuring.emit(0, 0, "")
             return
+        if self.stopped:
+            return
+        renderer.progress = self._progress = Progress(self._tell_work)
         again = [s.id for s in shot.steps if isinstance(kind_of(s.kind), SurveyKind)]
         self._measured, self._to_measure = 0, (len(shot.steps) + len(again)) * shot.length
         order = sorted(range(1, shot.length + 1), key=lambda n: abs(n - self.frame))
@@ -325,6 +318,29 @@ class State(QObject):
             for step_id in again:
                 self._ask_reading(renderer, step_id, n)
         self.want_proposal(self.step_id)
+
+    def stop_measuring(self) -> None:
+        """Give up what is being measured, at its next frame; what was measured so far stays."""
+        self.stopped = True
+        self.engine.drop("measure")
+        self.engine.drop("propose")
+        self._progress.cancel()
+        renderer = self.renderer()
+        if renderer:
+            renderer.progress = Progress()
+        self.measuring.emit(self._measured, self._to_measure, "")
+
+    def go_on_measuring(self) -> None:
+        """Measure what is still to be measured."""
+        self.stopped = False
+        self.measure()
+
+    def _tell_work(self, share: float, words: str, left: float | None) -> None:
+        """Called by the worker within one long piece of work, such as a survey; told at most ten times a second."""
+        now = time.monotonic()
+        if words and now - self._told_at > 0.1:
+            self._told_at = now
+            self.working.emit(share, words, left)
 
     def _known(self, renderer: Renderer) -> dict[str, dict[int, list[Reading]]]:
         out: dict[str, dict[int, list[Reading]]] = {}
@@ -410,7 +426,7 @@ class State(QObject):
                 continue
             names = {r.name for rs in table.values() for r in rs if r.state == FAULT}
             for name in names:
-                out += _spans(sid, name, table)
+                out += spans(sid, name, table)
         return sorted(out, key=lambda f: (f.first, f.step))
 
     def stage_state(self, stage: str) -> tuple[str, int]:
@@ -466,7 +482,7 @@ class State(QObject):
         frame = self.frame
         self.engine.ask(
             PROPOSE,
-            lambda: renderer.propose(step_id, Progress(), frame),
+            lambda: renderer.propose(step_id, renderer.progress, frame),
             lambda p: self._take_proposal(step_id, p),
             lambda e: self._take_proposal(step_id, None, e),
             tag="propose",
@@ -503,6 +519,7 @@ class State(QObject):
 
     def measure_again(self) -> None:
         """Look at the files anew, the documents among them, and measure all."""
+        self.stopped = False
         if self.session:
             if not self.session.document.read_only or self.session.document.outside():
                 self._try(lambda document: document.take_in())
@@ -531,21 +548,3 @@ class State(QObject):
         if self.session:
             self.session.document.log.add("trouble", text.strip().splitlines()[-1], self.code, trace=text)
         self.said.emit("Something went wrong inside the program; it was written to the log book.", "trouble")
-
-
-def _spans(step_id: str, name: str, table: dict[int, list[Reading]]) -> list[Finding]:
-    """Runs of frames where a reading is over its limit; a gap of one frame does not end a run."""
-    over: list[tuple[int, Reading]] = sorted(
-        ((n, r) for n, rs in table.items() for r in rs if r.name == name and r.state == FAULT), key=lambda t: t[0]
-    )
-    runs: list[list[tuple[int, Reading]]] = []
-    for n, r in over:
-        if runs and n - runs[-1][-1][0] <= 2:
-            runs[-1].append((n, r))
-        else:
-            runs.append([(n, r)])
-    out = []
-    for run in runs:
-        n, r = max(run, key=lambda t: t[1].ratio or 0)
-        out.append(Finding(step_id, name, run[0][0], run[-1][0], n, r.value or 0.0, r.unit, r.limit, r.spot))
-    return out

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 from importlib import resources
 
@@ -56,19 +57,16 @@ def colour(name: str, alpha: float | None = None) -> QColor:
     return c
 
 
+MOST_DECIMALS = 5
+
+
 def figure(value: float, digits: int = 3) -> str:
-    """A number with a real minus sign and about `digits` figures that count."""
+    """A number with a real minus sign and `digits` figures that count; beyond five decimals it is 0."""
     a = abs(value)
-    text = (
-        f"{value:.0f}"
-        if a >= 100
-        else f"{value:.1f}"
-        if a >= 10
-        else f"{value:.2f}"
-        if a >= 0.1 or digits <= 2
-        else f"{value:.3f}"
-    )
-    if a < 5e-4:
+    before = math.floor(math.log10(a)) if a > 0 else 0
+    decimals = min(max(digits - 1 - before, 0), MOST_DECIMALS)
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
         text = "0"
     return text.replace("-", "\u2212")
 

@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QRect, QRectF, QSettings, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QRect, QSettings, Qt, QTimer
 from PyQt6.QtGui import (
     QCloseEvent,
-    QColor,
     QDragEnterEvent,
     QDropEvent,
     QKeyEvent,
     QKeySequence,
-    QPainter,
-    QPaintEvent,
     QShortcut,
 )
 from PyQt6.QtWidgets import (
@@ -24,12 +20,9 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QFileDialog,
-    QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMainWindow,
     QMessageBox,
-    QPushButton,
     QSpinBox,
     QStackedWidget,
     QVBoxLayout,
@@ -37,21 +30,19 @@ from PyQt6.QtWidgets import (
 )
 
 from transmixis.core.errors import UserError
-from transmixis.core.progress import words_for_seconds
 from transmixis.demo import copy_demo
 from transmixis.desk.bench import Bench
 from transmixis.desk.board import Board
 from transmixis.desk.deliverpage import DeliverPage
 from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction, NewShot
 from transmixis.desk.engine import LOOK, Engine
+from transmixis.desk.foot import FootStrip, TroubleBar
 from transmixis.desk.logpage import LogPage
-from transmixis.desk.marks import hline, text
 from transmixis.desk.plan.page import PlanPage
 from transmixis.desk.shelfpage import ShelfPage
 from transmixis.desk.startpage import StartPage
 from transmixis.desk.state import VIEWS, State
 from transmixis.desk.survey.page import SurveyPage
-from transmixis.desk.theme import INK2, PANEL, PAPER, RULE, VERMILION_TEXT, VERMILION_WASH
 from transmixis.desk.topbar import TopBar
 from transmixis.media.source import SourceInfo
 from transmixis.shot.document import Document
@@ -60,142 +51,9 @@ from transmixis.shot.model import STAGES, Plate, Shot
 from transmixis.shot.session import Session
 from transmixis.shot.workorder import filmed, first_work_order, new_shot, planned_shot, survey_others, unique_id
 
-HINTS = {
-    "plan": "Up and Down questions   U use proposal   B board   Ctrl Z undo   F1 keys",
-    "bench": "S findings   F next fault   U use proposal   K keep mine   P pin here   V next view   F1 keys",
-    "board": "Enter open shot   W what drives the date   U use proposal   K keep mine   L shelf   J log book   F1 keys",
-    "deliver": "B board   J log book   F1 keys",
-    "log": "B board   D hand over   F1 keys",
-    "shelf": "1–8 back to a stage   B board   S findings   Ctrl Z undo   F1 keys",
-    "findings": "1–8 back to a stage   B board   J log book   Ctrl Z undo   F1 keys",
-    "start": "Ctrl N new   Ctrl O open   F1 keys",
-}
-
-
 SMALLEST = (1180, 720)  # px of the window's inside
 FRAME = (8, 36)  # px across and down that a window manager's frame and title take, with room
 WATCH_EVERY = 3000  # ms between looks at whether the production's folder is still there and unchanged
-
-
-GOES_TO = (("board", "Board", "B"), ("findings", "Findings", "S"), ("shelf", "Shelf", "L"), ("log", "Log book", "J"))
-
-
-class FootStrip(QWidget):
-    """What is under way, with its share and time left; what was last said; the page's keys; words that lead to the pages."""
-
-    page_pressed = pyqtSignal(str)
-
-    def __init__(self, state: State) -> None:
-        super().__init__()
-        self.setFixedHeight(24)
-        self.page = "start"
-        self._done, self._total, self._what = 0, 0, ""
-        self._said = ""
-        self._began = 0.0
-        self._left: float | None = None
-        self._clock = QTimer(self)
-        self._clock.setSingleShot(True)
-        self._clock.timeout.connect(self._forget)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 10, 0)
-        row.setSpacing(2)
-        row.addStretch(1)
-        self.words: dict[str, QPushButton] = {}
-        for name, words, key in GOES_TO:
-            button = QPushButton(words)
-            button.setObjectName("word")
-            button.setFixedHeight(22)
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            button.setToolTip(f"Goes to the page ({key}).")
-            button.clicked.connect(partial(self.page_pressed.emit, name))
-            row.addWidget(button)
-            self.words[name] = button
-        state.measuring.connect(self._measuring)
-        state.said.connect(self.say)
-
-    def say(self, words: str, kind: str) -> None:
-        """Show a note for a while; trouble has a bar of its own, which stays."""
-        if kind == "trouble":
-            return
-        self._said = words
-        self._clock.start(8_000)
-        self.setToolTip(words)
-        self.update()
-
-    def _forget(self) -> None:
-        self._said = ""
-        self.update()
-
-    def _measuring(self, done: int, total: int, what: str) -> None:
-        now = time.monotonic()
-        if done <= 1 or total != self._total:
-            self._began = now
-        self._done, self._total, self._what = done, total, what
-        spent = now - self._began
-        self._left = spent / done * (total - done) if done > 3 else None
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        p = QPainter(self)
-        p.fillRect(self.rect(), QColor(PANEL))
-        hline(p, 0, self.width(), 0, RULE)
-        shown = [b for b in self.words.values() if b.isVisible()]
-        right = min((b.x() for b in shown), default=self.width() - 8) - 12
-        keys = text(p, right, 12, HINTS.get(self.page, ""), 11, 400, INK2, "right")
-        room = right - keys - 32
-        if self._said:
-            text(p, 16, 12, self._said, 11, 500, "#1E1E1E", room=room)
-            return
-        if 0 < self._done < self._total:
-            w = text(p, 16, 12, f"Measuring {self._what}", 11, room=max(60, room - 210))
-            p.fillRect(QRectF(28 + w, 8, 80, 8), QColor(PAPER))
-            p.fillRect(QRectF(28 + w, 8, 80 * self._done / self._total, 8), QColor(INK2))
-            text(p, 118 + w, 12, words_for_seconds(self._left), 11, 400, INK2, room=max(10, room - w - 110))
-        elif self._total and self._done >= self._total:
-            text(p, 16, 12, "Every step is measured on every frame", 11, 400, INK2, room=room)
-
-
-class TroubleBar(QWidget):
-    """What went wrong, under the top bar where it is seen; it stays until it is closed. The log book has it too."""
-
-    def __init__(self, state: State) -> None:
-        super().__init__()
-        self._state = state
-        self.setObjectName("trouble")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setStyleSheet(f"QWidget#trouble {{ background: {VERMILION_WASH}; border-bottom: 1px solid {RULE}; }}")
-        self.words = QLabel()
-        self.words.setWordWrap(True)
-        self.words.setStyleSheet(f"color: {VERMILION_TEXT}; font-weight: 500;")
-        self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.close_it = QPushButton("Close")
-        self.close_it.setToolTip("Takes this line away.")
-        self.close_it.clicked.connect(self.clear)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(20, 5, 12, 5)
-        row.addWidget(self.words, 1)
-        row.addWidget(self.close_it, 0, Qt.AlignmentFlag.AlignTop)
-        self.hide()
-        state.said.connect(self.say)
-        state.opened.connect(self._opened)
-
-    def say(self, words: str, kind: str) -> None:
-        """Show trouble; notes are not for here."""
-        if kind != "trouble":
-            return
-        self.words.setText(words)
-        self.show()
-        session = self._state.session
-        if session:
-            session.document.log.add("trouble", words, self._state.code)
-
-    def clear(self) -> None:
-        self.words.clear()
-        self.hide()
-
-    def _opened(self) -> None:
-        if self._state.session is not None:
-            self.clear()
 
 
 class MainWindow(QMainWindow):

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import datetime
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -67,6 +69,41 @@ class LogBook:
             except (ValueError, KeyError, TypeError, RecursionError):
                 continue
         return out
+
+
+MEASURED = "measured"
+PAUSE = 15 * 60  # s: a longer gap between two lines was not spent on the shot (judgement)
+
+
+def folded(entries: list[Entry]) -> list[Entry]:
+    """The entries with the lines of measuring folded to the last one of each shot and day."""
+    last: dict[tuple[str, str], int] = {}
+    count: dict[tuple[str, str], int] = {}
+    for i, e in enumerate(entries):
+        if e.kind == MEASURED:
+            at = (e.shot, e.when[:10])
+            last[at], count[at] = i, count.get(at, 0) + 1
+    out = []
+    for i, e in enumerate(entries):
+        at = (e.shot, e.when[:10])
+        if e.kind != MEASURED:
+            out.append(e)
+        elif last[at] == i:
+            out.append(replace(e, text=f"{e.text} (the last of {count[at]} that day)") if count[at] > 1 else e)
+    return out
+
+
+def time_spent(entries: list[Entry]) -> float:
+    """Seconds between what people did, longer pauses left out; measuring by itself is nobody's work."""
+    times = sorted(at for e in entries if e.kind != MEASURED and (at := _seconds(e.when)) is not None)
+    return sum(b - a for a, b in itertools.pairwise(times) if b - a <= PAUSE)
+
+
+def _seconds(when: str) -> float | None:
+    try:
+        return datetime.fromisoformat(when).timestamp()
+    except (ValueError, OverflowError, OSError):
+        return None
 
 
 def _cut_off(f: BinaryIO) -> bool:

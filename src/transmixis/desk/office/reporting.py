@@ -12,7 +12,7 @@ from transmixis.desk.engine import LOOK
 from transmixis.desk.printing import form_of, write_report
 from transmixis.desk.state import State
 from transmixis.media.files import write_atomically
-from transmixis.shot.logbook import Entry
+from transmixis.shot.logbook import Entry, folded
 from transmixis.shot.outputs import refuse
 from transmixis.shot.planning.overview import overview
 from transmixis.shot.planning.picture import shot_png
@@ -48,7 +48,7 @@ def write(state: State, kind: str, path: Path, drawing: bytes | None = None) -> 
         write_report(path, report(kind, film, code, known or overview(film, search=False), entries(), form_of(path), picture))
 
     def entries() -> list[Entry]:
-        return session.document.log.entries() if kind == "log" else []
+        return folded(session.document.log.entries()) if kind == "log" else []
 
     state.engine.ask(
         LOOK, make, lambda _: state.said.emit(f"Written: {path}", "note"), lambda e: state.said.emit(e, "trouble"), tag="report"

@@ -9,8 +9,9 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from transmixis.core.readings import FAULT
 from transmixis.desk.marks import text, wrapped
 from transmixis.desk.plan.painted import DRAWINGS
+from transmixis.desk.readingwords import limit_words, value_words
 from transmixis.desk.sheets.readings import paint_bar
-from transmixis.desk.theme import INK, INK2, VERMILION_TEXT, figure
+from transmixis.desk.theme import INK, INK2, VERMILION_TEXT
 from transmixis.shot.planning.contract import Answer
 
 LEAST_DRAWING = 100
@@ -71,11 +72,7 @@ class AnswerView(QWidget):
         for i, r in enumerate(a.readings):
             y = top + 26 * i
             text(p, 4, y, r.name, 12)
-            value = (
-                "not measured"
-                if r.value is None
-                else f"{figure(r.value, 2)}{_space(r.unit)} of {figure(r.limit, 2)}{'°' if r.unit == '°' else ''}"
-            )
+            value = f"{value_words(r)}, {limit_words(r)}" if r.value is not None else "not measured"
             ink = VERMILION_TEXT if r.state == FAULT else INK
             text(p, half, y, value, 12, 600, ink, "right")
             if r.ratio is not None:

@@ -8,8 +8,9 @@ from PyQt6.QtWidgets import QWidget
 
 from transmixis.core.readings import FAULT, Reading
 from transmixis.desk.marks import hatch, text, vline
+from transmixis.desk.readingwords import value_words
 from transmixis.desk.state import State
-from transmixis.desk.theme import EDGE, INK, INK2, PAPER, VERMILION_TEXT, WELL, WHITE, figure
+from transmixis.desk.theme import EDGE, INK, INK2, PAPER, VERMILION_TEXT, WELL, WHITE
 
 LIMIT_AT = 0.70
 
@@ -76,6 +77,6 @@ def _paint_row(p: QPainter, box: QRectF, r: Reading) -> None:
             text(p, box.left(), y + 14, r.note, 10, 400, INK2, room=box.width())
         return
     text(p, box.left(), y, r.name, px)
-    text(p, box.right(), y, f"{figure(r.value, 2)} {r.unit}", px, 600, VERMILION_TEXT if r.state == FAULT else INK, "right")
+    text(p, box.right(), y, value_words(r), px, 600, VERMILION_TEXT if r.state == FAULT else INK, "right")
     if box.height() >= 22:
         paint_bar(p, box.left(), y + 13, box.width(), r.ratio)
