@@ -276,6 +276,7 @@ def render(
     finally:
         session.close()
     text = f"{report.made} frames made, {report.kept} kept from before: {report.path}"
+    text += f"\n{report.sound}" if report.sound else ""
     text += "".join(f"\nframe {n} could not be made: {why}" for n, why in report.failed.items())
     show(as_json, report.__dict__, text)
     if report.failed:

@@ -342,6 +342,7 @@ class DeliverPage(Page):
         if report.failed:
             n, why = next(iter(report.failed.items()))
             words += f"\n{len(report.failed)} frames could not be made; the first is {n}: {why}"
+        words += f"\n{report.sound}" if report.sound else ""
         code = job.renderer.shot.code
         self.note.setText(words if code == self._state.code else f"{code}: {words}")
         job.session.document.log.add("delivered", words.split("\n")[0], code, failed=list(report.failed))

@@ -20,6 +20,7 @@ from transmixis.core.types import Array
 from transmixis.media import colour
 from transmixis.media.files import decoding, require_file, said, why
 from transmixis.media.sequence import MOST_FRAMES
+from transmixis.media.sound import Sound, SoundTrack
 from transmixis.media.still import MAX_PIXELS
 
 _TRC_709, _TRC_SRGB, _TRC_LINEAR = 1, 13, 8  # ISO/IEC 23091-2 transfer characteristics
@@ -227,7 +228,7 @@ MOVIE_KINDS = {
 class MovieWriter:
     """Write working-space frames to a movie; the file appears under its name only when it is whole."""
 
-    def __init__(self, path: Path, kind: str, width: int, height: int, rate: Fraction) -> None:
+    def __init__(self, path: Path, kind: str, width: int, height: int, rate: Fraction, sound: Sound | None = None) -> None:
         self.kind = MOVIE_KINDS[kind]
         self._path, self._part = path, path.with_name(f".{path.stem}.part{path.suffix}")
         if kind == "h264" and (width % 2 or height % 2):
@@ -240,6 +241,8 @@ class MovieWriter:
             raise UserError(f"Cannot write '{path}' ({why(e)}); choose another place.") from e
         self._stream = stream
         stream.width, stream.height, stream.pix_fmt = width, height, self.kind.pixel_format
+        self._rate, self._count = rate, 0
+        self._sound = SoundTrack(self._box, kind, sound) if sound else None
         ctx = stream.codec_context
         ctx.color_primaries, ctx.color_trc = 1, _TRC_SRGB
         if not self.kind.pixel_format.startswith("gbr"):
@@ -254,6 +257,9 @@ class MovieWriter:
             frame = frame.reformat(format=self.kind.pixel_format, dst_colorspace="ITU709", dst_color_range="MPEG")
         try:
             self._box.mux(self._stream.encode(frame))
+            self._count += 1
+            if self._sound:
+                self._sound.until(self._count / float(self._rate))
         except (av.FFmpegError, OSError) as e:
             raise UserError(f"Cannot write '{self._path}' ({why(e)}); free some space, then render again.") from e
 
@@ -261,6 +267,8 @@ class MovieWriter:
         """Close the file and give it its name; `ready` hears of the whole file before."""
         try:
             self._box.mux(self._stream.encode(None))
+            if self._sound:
+                self._sound.finish()
             self._box.close()
             ready(self._part)
             os.replace(self._part, self._path)

@@ -106,6 +106,7 @@ class StepKind(ABC):
     analyses: ClassVar[bool] = False
     analysis_params: ClassVar[tuple[str, ...]] = ()  # the parameters that the analysis depends on
     full_chroma: ClassVar[bool] = False  # weighs colour at edges: chroma recorded at half size is brought back for it
+    keeps_time: ClassVar[bool] = True  # frame n is made from frame n of what comes in, or from those about it
     keeps_pixels: ClassVar[bool] = False  # a mend that moves no pixel, so that what was recorded at half size still is
     known: ClassVar[bool] = True  # False: stands in for a kind of a newer program
     mends: ClassVar[bool] = False  # stands between a plate and the steps that use it

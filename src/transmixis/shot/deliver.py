@@ -26,6 +26,7 @@ from transmixis.media.movie import MOVIE_KINDS, MovieWriter
 from transmixis.media.still import write_still
 from transmixis.shot.outputs import refuse
 from transmixis.shot.render import Renderer, digest
+from transmixis.shot.soundtrack import Kept, sound_for
 
 
 @dataclass(frozen=True)
@@ -56,6 +57,7 @@ class Report:
     made: int = 0
     kept: int = 0
     failed: dict[int, str] = field(default_factory=dict)
+    sound: str = ""  # what became of the plate's sound
 
 
 def format_of(path: Path) -> Format:
@@ -91,7 +93,7 @@ def deliver(
     if fmt.movie:
         return _movie(renderer, ref, target, fmt, frames, progress, finished)
     report = _frames(renderer, ref, frames, progress, finished, lambda n: frame_path(target, first_number + n - 1), fmt)
-    return Report(str(target), *report)
+    return Report(str(target), *report, sound_for(renderer, frames, movie=False).words)
 
 
 def refuse_target(
@@ -207,9 +209,10 @@ def _movie(
     renderer: Renderer, ref: str, target: Path, fmt: Format, frames: range, progress: Progress, finished: _Finished
 ) -> Report:
     """Gather the frames, then encode them in one go, so that a resumed movie is the same file as an uninterrupted one."""
-    whole = _movie_key(renderer, ref, fmt, frames)
+    kept_sound = sound_for(renderer, frames, movie=True)
+    whole = _movie_key(renderer, ref, fmt, frames, kept_sound)
     if whole and finished.holds(target, whole):
-        return Report(str(target), 0, len(frames), {})
+        return Report(str(target), 0, len(frames), {}, kept_sound.words)
     gather = target.with_name(f".{_plain(target.name)}.frames")
     with writing(gather):
         gather.mkdir(exist_ok=True)
@@ -219,7 +222,7 @@ def _movie(
     shape = next((_load(gather, n).shape for n in frames if n not in failed), None)
     if shape is None:
         raise UserError(f"No frame of the shot can be made: {next(iter(failed.values()))}")
-    writer = MovieWriter(target, fmt.kind, shape[1], shape[0], renderer.shot.fps)
+    writer = MovieWriter(target, fmt.kind, shape[1], shape[0], renderer.shot.fps, kept_sound.sound)
     try:
         for n in frames:
             if progress.cancelled:
@@ -231,13 +234,13 @@ def _movie(
         writer.abandon()
         raise
     shutil.rmtree(gather, ignore_errors=True)
-    return Report(str(target), made, kept, failed)
+    return Report(str(target), made, kept, failed, kept_sound.words)
 
 
-def _movie_key(renderer: Renderer, ref: str, fmt: Format, frames: range) -> str:
+def _movie_key(renderer: Renderer, ref: str, fmt: Format, frames: range, sound: Kept) -> str:
     """What a whole movie is made from; '' if a frame cannot be made."""
     try:
-        return digest(fmt.kind, str(renderer.shot.fps), [renderer.key(ref, n) for n in frames])
+        return digest(fmt.kind, str(renderer.shot.fps), [renderer.key(ref, n) for n in frames], str(sound.sound))
     except UserError:
         return ""
 

@@ -37,6 +37,7 @@ class ConformParams(Params):
 
 class Conform(StepKind):
     kind, title, stage, product = "conform", "Conform", "Survey", "picture"
+    keeps_time = False
     says = "brings a plate to the shot's rate, range and size"
     slots = (Slot("plate", "the plate to conform"),)
     mends = True
