@@ -15,8 +15,9 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRect, QSettings, Qt, QTime
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QApplication
 
+from transmixis.desk.addplates import AddPlates
 from transmixis.desk.app import catch_faults
-from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction
+from transmixis.desk.dialogs import KeysDialog, NewProduction
 from transmixis.desk.ledger import LIMIT_AT
 from transmixis.desk.window import MainWindow
 from transmixis.media.source import open_source
@@ -290,8 +291,9 @@ def test_new_production_and_dropped_plates(window: MainWindow, qtbot: Any, tiny_
 
     def accept() -> None:
         dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, AddPlates) and w.isVisible())
-        assert [p.role for p, _ in dialog.plates()] == ["hero", "clean", "background"]
-        dialog.code.setCurrentText("AB010")
+        assert [p.role for p, _ in dialog.groups()["SH010"]] == ["hero", "clean", "background"]
+        for row in range(3):
+            dialog.choose(row, "AB010")
         dialog.title.setText("A first shot")
         dialog.accept()
 

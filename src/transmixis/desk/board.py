@@ -303,13 +303,12 @@ def _stored_stages(renderer: Renderer) -> dict[str, tuple[str, int]]:
 class Board(QWidget):
     """The board's page: the table, and what can be done with it."""
 
-    def __init__(self, state: State, engine: Engine, add_plates: Callable[[], None], add_shot: Callable[[], None]) -> None:
+    def __init__(self, state: State, engine: Engine, add_plates: Callable[[str], None], add_shot: Callable[[], None]) -> None:
         super().__init__()
         self.setObjectName("page")
-        self._state, self._ask_shot = state, add_shot
+        self._state, self._ask_shot, self._ask_plates = state, add_shot, add_plates
         self.table = ShotTable(state, engine)
-        self._note = QLabel("No shots yet: add plates, or drop movies and pictures here.")
-        self._note.setContentsMargins(16, 8, 16, 4)
+        self._note = self._empty(add_plates)
         scroll = QScrollArea()
         scroll.setWidget(self.table)
         scroll.setWidgetResizable(True)
@@ -319,7 +318,7 @@ class Board(QWidget):
         box.setSpacing(0)
         box.addWidget(self._note)
         box.addWidget(scroll, 1)
-        self.plates = PlatesPanel(state, lambda: self.table.chosen, add_plates)
+        self.plates = PlatesPanel(state, lambda: self.table.chosen, lambda: add_plates(self.table.chosen))
         self.schedule = SchedulePanel(state)
         self.parts = QStackedWidget()
         self.parts.addWidget(self.schedule)
@@ -342,6 +341,22 @@ class Board(QWidget):
         wanted = self.schedule.view.sizeHint().height() + BELOW
         self.parts.setFixedHeight(max(LOWER, min(wanted, self.height() // 2)))
 
+    def _empty(self, add_plates: Callable[[str], None]) -> QWidget:
+        """What to do first, where there is no shot yet."""
+        note = QWidget()
+        words = QLabel("No shots yet. Drop movies or pictures on this window, or choose them: each take becomes a shot.")
+        words.setWordWrap(True)
+        self.first = QPushButton("Add plates …")
+        self.first.setObjectName("act")
+        self.first.setToolTip("Choose movies or pictures; a green or blue screen becomes a shot with a first work order.")
+        self.first.clicked.connect(lambda: add_plates(""))
+        box = QHBoxLayout(note)
+        box.setContentsMargins(16, 20, 16, 12)
+        box.addWidget(self.first)
+        box.addSpacing(12)
+        box.addWidget(words, 1)
+        return note
+
     def _switch(self) -> QHBoxLayout:
         """The words that choose what stands below the shots."""
         row = QHBoxLayout()
@@ -363,6 +378,12 @@ class Board(QWidget):
             "Makes a shot that is still to be filmed, to be planned. Shots that are filmed come with their plates."
         )
         self.more.clicked.connect(self._add_shot)
+        self.film = QPushButton("Add plates …")
+        self.film.setToolTip(
+            "Movies or pictures for the chosen shot, or for new ones: takes become shots of their own. Files can be dropped as well."
+        )
+        self.film.clicked.connect(lambda: self._ask_plates(self.table.chosen))
+        row.addWidget(self.film)
         row.addWidget(self.more)
         row.addSpacing(12)
         self.office = QWidget()

@@ -79,6 +79,7 @@ class DeliverPage(Page):
         self.go, self.stop = QPushButton("Write the files"), QPushButton("Cancel")
         self.folder = QPushButton("Show folder")
         self.bar, self.note, self.findings, self.past = QProgressBar(), QLabel(), QLabel(), QLabel()
+        self.waiting = QLabel()
         self._lay_out()
         self.go.clicked.connect(self.start)
         self.stop.clicked.connect(self.cancel)
@@ -86,6 +87,7 @@ class DeliverPage(Page):
         self.what.activated.connect(lambda _: self._show_picture())
         self.how.currentIndexChanged.connect(lambda _: self._suggest())
         self._progressed.connect(self._show_progress)
+        state.proposal_changed.connect(lambda _: self._show_waiting() if self.isVisible() else None)
         state.readings_changed.connect(lambda _: self._show_findings() if self.isVisible() else None)
 
     def _lay_out(self) -> None:
@@ -96,7 +98,7 @@ class DeliverPage(Page):
         self.where.setToolTip("Where it is written; #### stands for the frame number.")
         self.bar.setRange(0, 1000)
         self.bar.setTextVisible(False)
-        for label in (self.note, self.findings, self.past):
+        for label in (self.note, self.findings, self.waiting, self.past):
             label.setWordWrap(True)
         self.past.setObjectName("note")
         title = QLabel("Hand this shot over")
@@ -132,6 +134,7 @@ class DeliverPage(Page):
             ("Where", place),
             ("Frames", frames),
             ("Check first", self.findings),
+            ("Proposals", self.waiting),
             ("", buttons),
             ("", self.note),
         )
@@ -223,6 +226,8 @@ class DeliverPage(Page):
             self.bar.setValue(0)
         self._suggest(keep=bool(self.where.text()))
         self._show_findings()
+        self._state.want_proposals()
+        self._show_waiting()
         self._show_past()
 
     def _suggest(self, keep: bool = False) -> None:
@@ -257,6 +262,17 @@ class DeliverPage(Page):
         style = self.findings.style()
         if style:
             style.polish(self.findings)
+
+    def _show_waiting(self) -> None:
+        """Proposals that nobody has answered yet, and steps of which it is still worked out whether there is one."""
+        shot = self._state.shot
+        if not shot:
+            return
+        waits, unknown = self._state.proposals_waiting()
+        words = [f"{', '.join(waits)} wait{'s' if len(waits) == 1 else ''} for an answer" if waits else "None waits"]
+        if unknown:
+            words.append(f"{len(unknown)} step{'' if len(unknown) == 1 else 's'} still to be looked at")
+        self.waiting.setText("; ".join(words) + ".")
 
     def _show_past(self) -> None:
         session, shot = self._state.session, self._state.shot

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -17,18 +16,11 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSpinBox,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
-from transmixis.core.errors import UserError
-from transmixis.media.colour import PLAIN_WORDS, SPACES
-from transmixis.media.source import SourceInfo
-from transmixis.shot.model import ROLES, Plate, Shot
 from transmixis.shot.record import CODE
-from transmixis.shot.workorder import plate_from
 
 KEYS = (
     ("Up, Down", "one frame back, on"),
@@ -158,136 +150,3 @@ class NewProduction(QDialog):
         folder = QFileDialog.getExistingDirectory(self, "Folder for the production")
         if folder:
             self.folder.setText(str(Path(folder) / (self.name.text().strip() or "film")))
-
-
-class AddPlates(QDialog):
-    """Which shot the material belongs to, and each piece's role and colour space: guessed, shown and changeable."""
-
-    def __init__(self, folder: Path, paths: list[Path], shots: tuple[Shot, ...], now: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Add plates")
-        self.setMinimumWidth(860)
-        self._folder, self._shots = folder, {s.code: s for s in shots}
-        self.found: list[tuple[Plate, SourceInfo]] = []
-        self.refused: list[str] = []
-        self.code, self.title = QComboBox(), QLineEdit()
-        self.code.setEditable(True)
-        self.code.addItems([*self._shots, self._free_code()])
-        self.code.setCurrentText(now if now and not paths_are_new_shot(paths) else self._free_code())
-        self.code.setToolTip("A shot that is there, or a new code such as KP040.")
-        self._read(paths)
-        self.table = self._make_table()
-        note = QLabel("\n".join(self.refused))
-        note.setObjectName("fault")
-        note.setWordWrap(True)
-        note.setVisible(bool(self.refused))
-        form = QFormLayout()
-        form.addRow("Shot", self.code)
-        form.addRow("Title of a new shot", self.title)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        self._ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
-        if self._ok:
-            self._ok.setText("Add")
-            self._ok.setEnabled(bool(self.found))
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        box = QVBoxLayout(self)
-        box.addLayout(form)
-        box.addWidget(self.table)
-        box.addWidget(note)
-        box.addWidget(buttons)
-
-    def _free_code(self) -> str:
-        n = 10 * (len(self._shots) + 1)
-        stem = next(iter(self._shots), "SH010").rstrip("0123456789") or "SH"
-        while f"{stem}{n:03d}" in self._shots:
-            n += 10
-        return f"{stem}{n:03d}"
-
-    def _read(self, paths: list[Path]) -> None:
-        shot = self._shots.get(self.code.currentText())
-        for path in paths:
-            try:
-                plate, info = plate_from(self._folder, path, shot)
-            except UserError as e:
-                self.refused.append(str(e))
-                continue
-            if any(p.path == plate.path for p, _ in self.found):
-                continue  # several files of one sequence
-            if plate.role == "hero" and any(p.role == "hero" for p, _ in self.found):
-                plate = plate.model_copy(update={"role": "background"})
-            self.found.append((plate, info))
-
-    def _make_table(self) -> QTableWidget:
-        heads = ["Material", "Role", "Frames", "Size", "Rate", "Read as", "Notes"]
-        table = QTableWidget(len(self.found), len(heads))
-        table.setHorizontalHeaderLabels(heads)
-        rows = table.verticalHeader()
-        if rows:
-            rows.hide()
-        for i, (plate, info) in enumerate(self.found):
-            notes = "; ".join(
-                [
-                    *info.notes,
-                    *(
-                        ["colour recorded at half size (4:2:0)"]
-                        if info.chroma_halved and not any("half size" in n for n in info.notes)
-                        else []
-                    ),
-                ]
-            )
-            rate = f"{float(info.rate):.4g}" if info.rate else "not said"
-            for column, value in {
-                0: plate.name,
-                2: str(info.count),
-                3: f"{info.width} × {info.height}",
-                4: rate,
-                6: notes,
-            }.items():
-                item = QTableWidgetItem(value)
-                item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
-                item.setToolTip(value)
-                table.setItem(i, column, item)
-            table.setCellWidget(i, 1, _combo(ROLES, plate.role))
-            space = _combo(SPACES, info.space)
-            space.setToolTip("\n".join(f"{k}: {v}" for k, v in PLAIN_WORDS.items()))
-            table.setCellWidget(i, 5, space)
-        for column, width in enumerate((210, 110, 60, 100, 70, 120)):
-            table.setColumnWidth(column, width)
-        columns = table.horizontalHeader()
-        if columns:
-            columns.setStretchLastSection(True)
-        return table
-
-    def plates(self) -> list[tuple[Plate, SourceInfo]]:
-        """The plates with the roles and spaces that were chosen; ids made anew so that none is taken twice."""
-        out = []
-        for i, (plate, info) in enumerate(self.found):
-            role, space = self.table.cellWidget(i, 1), self.table.cellWidget(i, 5)
-            assert isinstance(role, QComboBox) and isinstance(space, QComboBox)
-            changed = space.currentText() if space.currentText() != info.space else None
-            out.append((plate.model_copy(update={"role": role.currentText(), "space": changed}), info))
-        return out
-
-    def chosen_code(self) -> str:
-        return self.code.currentText().strip()
-
-    def accept(self) -> None:
-        if not CODE.match(self.chosen_code()):
-            self.code.setToolTip("Use letters, digits, - and _ for a shot's code.")
-            self.code.setFocus()
-            return
-        super().accept()
-
-
-def paths_are_new_shot(paths: list[Path]) -> bool:
-    """Several movies or pictures without words for a clean plate or background are taken for a new shot."""
-    names = " ".join(p.stem.lower() for p in paths)
-    return not any(w in names for w in ("clean", "background", "element", "still", "bg"))
-
-
-def _combo(options: tuple[str, ...], now: str) -> QComboBox:
-    box = QComboBox()
-    box.addItems(options)
-    box.setCurrentText(now)
-    return box

@@ -11,13 +11,14 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QContextMenuEvent, QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from transmixis.core.readings import FAULT, Reading
+from transmixis.core.readings import FAULT
 from transmixis.desk.marks import CENTRE, RIGHT, flag, hatch, hline, mark, notch, text, vline, wrapped
-from transmixis.desk.readingwords import bound, reading_words, value_words
+from transmixis.desk.readingwords import bound, plain, reading_words, value_words
 from transmixis.desk.spans import Finding
 from transmixis.desk.state import State
 from transmixis.desk.theme import (
     BLUE,
+    BLUE_TEXT,
     EDGE,
     INK,
     INK2,
@@ -45,11 +46,9 @@ AROUND = 12.0  # px a frame
 BREAK = 8.0  # px for a sound stretch that is folded away
 
 
-def here_words(r: Reading, width: float) -> str:
-    """The value at the playhead, as much in words as a column is wide; the worst of all frames stands in the head."""
-    value = figure(r.value or 0)
-    ways = (f"here {value_words(r)}", f"here {value}", value)
-    return next((w for w in ways if text_width(w, 11, 500) + 10 <= width), value)
+def fitting(ways: tuple[str, ...], room: float) -> tuple[str, int]:
+    """The first of several ways to say a figure that fits, and its size; a smaller size before fewer words."""
+    return next(((w, px) for w in ways for px in (12, 11, 10, 9) if text_width(w, px, 600) <= room), (ways[-1], 9))
 
 
 def _lines(parts: tuple[str, str], room: float) -> list[str]:
@@ -314,19 +313,23 @@ class Ledger(QWidget):
         p.fillRect(QRectF(0, y - 1, self.width(), 2), QColor(BLUE))
         p.fillRect(QRectF(0, y - 9, 30, 18), QColor(BLUE))
         text(p, 15, y, str(self.state.frame), 12, 600, WHITE, CENTRE)
+        p.fillRect(
+            QRectF(30, y - 9, FILM - 31, 18), QColor(PANEL)
+        )  # what stands at the line is of this frame; the heads have the worst
+        text(p, 35, y, "here", 11, 600, BLUE_TEXT)
         for sid, left, width in self.columns():
             w = self.state.worst_at(sid, self.state.frame)
             if not w or w.value is None:
                 continue
-            words = here_words(w, width)
+            words, px = fitting((value_words(w), figure(w.value)), width - 8)
             over = w.state == FAULT
             ty = y - 10 if y - 20 > self.body()[0] else y + 12
-            wide = min(text_width(words, 11, 500) + 8, width - 2)
+            wide = min(text_width(words, px, 500) + 8, width - 2)
             box = QRectF(left + width - wide - 1, ty - 8, wide, 16)
             p.setPen(QPen(QColor(VERMILION if over else EDGE), 1))
             p.setBrush(QColor(PAPER))
             p.drawRect(box)
-            text(p, box.center().x(), box.center().y(), words, 11, 500, VERMILION_TEXT if over else INK, CENTRE, room=wide - 2)
+            text(p, box.center().x(), box.center().y(), words, px, 500, VERMILION_TEXT if over else INK, CENTRE, room=wide - 2)
 
     def _paint_head(self, p: QPainter, sid: str, left: float, width: float) -> None:
         shot = self.state.shot
@@ -371,11 +374,13 @@ class Ledger(QWidget):
         reading = found[1]
         mark(p, reading.state, left + 11, y)
         x, room = left + (3 if width < NARROW else 6), width - (4 if width < NARROW else 8)
-        text(p, x, y - 13, "worst", 10, 400, INK2, room=room)
+        named = f"worst {reading.name}"
+        text(p, x, y - 13, named if text_width(named, 10, 400) <= room else "worst", 10, 400, INK2, room=room)
         ink = VERMILION_TEXT if reading.state == FAULT else INK
-        text(p, left + 20, y, figure(reading.value or 0), 12, 600, ink, room=width - 22)
+        value, px = fitting((figure(reading.value or 0),), width - 21)
+        text(p, left + 20, y, value, px, 600, ink, room=width - 20)
         # where a column is too narrow for both, the limit stands over its unit
-        for line in _lines((f"{bound(reading)} {figure(reading.limit)}", reading.unit), room):
+        for line in _lines((f"{bound(reading)} {plain(reading.limit)}", reading.unit), room):
             y += 13
             text(p, x, y, line, 10, 400, INK2, room=room)
 

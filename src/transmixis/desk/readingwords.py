@@ -5,10 +5,18 @@ from __future__ import annotations
 from transmixis.core.readings import Reading
 from transmixis.desk.theme import figure
 
+COUNTED = ("frame", "frames", "spots")  # units of which there are whole ones
+
 
 def with_unit(value: float, unit: str) -> str:
     """A figure with its unit; degrees and per cent as they are set in print."""
-    return figure(value) + (unit if unit == "°" else f" {unit}" if unit else "")
+    whole = f"{value:.0f}".replace("-", "\u2212") if unit in COUNTED and value == round(value) else figure(value)
+    return whole + (unit if unit == "°" else f" {unit}" if unit else "")
+
+
+def plain(value: float) -> str:
+    """A limit: a number that somebody set, without figures that say nothing."""
+    return f"{value:.4g}".replace("-", "\u2212")
 
 
 def value_words(r: Reading) -> str:
@@ -23,7 +31,7 @@ def bound(r: Reading) -> str:
 
 def limit_words(r: Reading) -> str:
     """at most 0.33 px."""
-    return f"{bound(r)} {with_unit(r.limit, r.unit)}"
+    return f"{bound(r)} {plain(r.limit)}{'' if r.unit in ('', '°') else ' '}{r.unit}"
 
 
 def reading_words(r: Reading) -> str:

@@ -62,6 +62,7 @@ class State(QObject):
         self._measured = 0
         self._to_measure = 0
         self._known_before = 0
+        self._asked: set[str] = set()  # steps whose proposals are being worked out
         self.stopped = False  # measuring was told to stop, and is not to go on by itself
         self._progress = Progress()
         self._told_at = 0.0
@@ -300,6 +301,7 @@ class State(QObject):
         """Measure every step on every frame in the background, the frames near the playhead first."""
         self.engine.drop("measure")
         self.engine.drop("propose")
+        self._asked.clear()
         renderer, shot = self.renderer(), self.shot
         if not renderer or not shot or not shot.steps:
             self.measuring.emit(0, 0, "")
@@ -477,8 +479,9 @@ class State(QObject):
     def want_proposal(self, step_id: str) -> None:
         """Measure a proposal for a step in the background."""
         renderer = self.renderer()
-        if not renderer or not step_id or step_id in self.proposals:
+        if not renderer or not step_id or step_id in self.proposals or step_id in self._asked:
             return
+        self._asked.add(step_id)
         frame = self.frame
         self.engine.ask(
             PROPOSE,
@@ -488,7 +491,20 @@ class State(QObject):
             tag="propose",
         )
 
+    def want_proposals(self) -> None:
+        """Measure the proposals of all steps."""
+        for step in self.shot.steps if self.shot else ():
+            if step.on and kind_of(step.kind).known:
+                self.want_proposal(step.id)
+
+    def proposals_waiting(self) -> tuple[list[str], list[str]]:
+        """Names of steps whose proposals wait for an answer, and of those of which none is known yet."""
+        steps = [s for s in self.shot.steps if s.on and kind_of(s.kind).known] if self.shot else []
+        waits = [s.name for s in steps if (p := self.proposals.get(s.id)) is not None and p.values and s.id not in self.folded]
+        return waits, [s.name for s in steps if s.id not in self.proposals]
+
     def _take_proposal(self, step_id: str, proposal: Proposal | None, trouble: str = "") -> None:
+        self._asked.discard(step_id)
         self.proposals[step_id] = proposal
         self.proposal_troubles[step_id] = trouble
         self.proposal_changed.emit(step_id)

@@ -50,6 +50,17 @@ def elided(text: str, px: int, weight: int, width: float) -> str:
     return QFontMetricsF(font(px, weight)).elidedText(text, Qt.TextElideMode.ElideRight, width)
 
 
+def in_lines(text: str, px: int, weight: int, width: float) -> str:
+    """The text, broken into lines that fit."""
+    lines: list[str] = []
+    for word in text.split():
+        if lines and text_width(f"{lines[-1]} {word}", px, weight) <= width:
+            lines[-1] += f" {word}"
+        else:
+            lines.append(word)
+    return "\n".join(lines)
+
+
 def colour(name: str, alpha: float | None = None) -> QColor:
     c = QColor(name)
     if alpha is not None:

@@ -31,10 +31,11 @@ from PyQt6.QtWidgets import (
 
 from transmixis.core.errors import UserError
 from transmixis.demo import copy_demo
+from transmixis.desk.addplates import AddPlates
 from transmixis.desk.bench import Bench
 from transmixis.desk.board import Board
 from transmixis.desk.deliverpage import DeliverPage
-from transmixis.desk.dialogs import AddPlates, KeysDialog, NewProduction, NewShot
+from transmixis.desk.dialogs import KeysDialog, NewProduction, NewShot
 from transmixis.desk.engine import LOOK, Engine
 from transmixis.desk.foot import FootStrip, TroubleBar
 from transmixis.desk.logpage import LogPage
@@ -46,10 +47,11 @@ from transmixis.desk.survey.page import SurveyPage
 from transmixis.desk.topbar import TopBar
 from transmixis.media.source import SourceInfo
 from transmixis.shot.document import Document
+from transmixis.shot.dropped import dropped
 from transmixis.shot.lock import Locked
-from transmixis.shot.model import STAGES, Plate, Shot
+from transmixis.shot.model import STAGES, Film, Plate, Shot
 from transmixis.shot.session import Session
-from transmixis.shot.workorder import filmed, first_work_order, new_shot, planned_shot, survey_others, unique_id
+from transmixis.shot.workorder import planned_shot, with_plates
 
 SMALLEST = (1180, 720)  # px of the window's inside
 FRAME = (8, 36)  # px across and down that a window manager's frame and title take, with room
@@ -273,7 +275,8 @@ class MainWindow(QMainWindow):
 
     # -- plates
 
-    def ask_plates(self) -> None:
+    def ask_plates(self, code: str = "") -> None:
+        """Choose files for a shot (the one that is open, if none is named)."""
         files, _ = QFileDialog.getOpenFileNames(
             self,
             "Add plates",
@@ -281,9 +284,9 @@ class MainWindow(QMainWindow):
             "Movies and pictures (*.mov *.mp4 *.mkv *.avi *.webm *.png *.tif *.tiff *.jpg *.jpeg *.exr *.dpx)",
         )
         if files:
-            self.offer_plates([Path(f) for f in files])
+            self.offer_plates([Path(f) for f in files], code)
 
-    def offer_plates(self, paths: list[Path]) -> None:
+    def offer_plates(self, paths: list[Path], code: str = "") -> None:
         """Show what was chosen or dropped, and add it. Without a production, one is made first."""
         if not self.state.session:
             folder = _free_folder(Path.home() / "Transmixis" / "My film")
@@ -291,35 +294,42 @@ class MainWindow(QMainWindow):
                 return
         session = self.state.session
         assert session is not None
-        dialog = AddPlates(session.document.folder, paths, session.document.film.shots, self.state.code, self)
-        if not dialog.found:
-            self._tell("\n".join(dialog.refused) or "There is nothing to add.")
+        shots = session.document.film.shots
+        found = dropped(session.document.folder, paths, shots, code or self.state.code)
+        if not found.pieces:
+            self._tell("\n".join(found.left_out) or "There is nothing to add.")
             return
+        dialog = AddPlates(found, shots, self)
         if dialog.exec() == QDialog.DialogCode.Accepted:
-            self.add_plates(dialog.chosen_code(), dialog.title.text().strip(), dialog.plates())
+            self.add_groups(dialog.groups(), dialog.title.text().strip())
+        dialog.deleteLater()
 
     def add_plates(self, code: str, title: str, plates: list[tuple[Plate, SourceInfo]]) -> None:
-        """Add plates to a shot, making it with a first work order if it is not there."""
+        """Add plates to one shot."""
+        self.add_groups({code: plates}, title)
+
+    def add_groups(self, groups: dict[str, list[tuple[Plate, SourceInfo]]], title: str = "") -> None:
+        """Add plates to shots as one change; a shot that is not there is made with a first work order."""
         session = self.state.session
-        if not session or not plates:
+        groups = {code: plates for code, plates in groups.items() if plates}
+        if not session or not groups:
             return
-        shot: Shot | None = next((s for s in session.document.film.shots if s.code == code), None)
-        planned = shot if shot and not shot.plates and not shot.steps else None
-        shot = None if planned else shot
-        fresh = shot is None
-        ordered = sorted(plates, key=lambda p: p[0].role != "hero") if fresh else plates
-        moving: list[str] = []
-        for plate, info in ordered:
-            taken = {p.id for p in shot.plates} if shot else set()
-            own = plate.model_copy(update={"id": unique_id(plate.role, taken)})
-            moving += [own.id] if info.count > 1 else []
-            rate = session.document.film.production.rate
-            shot = shot.model_copy(update={"plates": (*shot.plates, own)}) if shot else new_shot(code, title, info, own, rate)
-        assert shot is not None
-        made = filmed(planned, survey_others(first_work_order(shot) if fresh else shot, moving))
-        if self.state.change(f"Add plates to {code}", lambda: made):
-            session.document.log.add("plates", f"{len(plates)} plates added to {code}.", code)
-            self.open_shot(code, "")
+        fresh = [c for c in groups if c not in {s.code for s in session.document.film.shots}]
+        name = title if len(fresh) == 1 else ""
+
+        def changed(film: Film) -> Film:
+            for code, plates in groups.items():
+                film = film.with_shot(with_plates(film, code, name if code in fresh else "", plates))
+            return film
+
+        if self.state.change_film(f"Add plates to {', '.join(groups)[:80]}", changed):
+            for code, plates in groups.items():
+                session.document.log.add("plates", f"{len(plates)} plates added to {code}.", code)
+            if len(groups) == 1:
+                self.open_shot(next(iter(groups)), "")
+            else:
+                self.state.choose_shot(next(iter(groups)))
+                self.show_page("board")
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event else None

@@ -37,13 +37,18 @@ COLUMNS = 10  # of the ledger that can be read side by side in a window of 1280 
 
 def guess_role(path: Path, info: SourceInfo, *, hero_there: bool) -> Role:
     """A role from the words in the name, else hero for the first moving plate, then background; stills are stills."""
-    name = f"{path.parent.name} {path.stem}".lower()
-    for word, role in _ROLE_WORDS:
-        if word in name and not (role == "hero" and hero_there):
-            return role
+    named = role_in_name(path)
+    if named and not (named == "hero" and hero_there):
+        return named
     if not hero_there:
         return "hero"
     return "still" if info.count == 1 else "background"
+
+
+def role_in_name(path: Path) -> Role | None:
+    """The role that a file's or its folder's name says; None if it says none."""
+    name = f"{path.parent.name} {path.stem}".lower()
+    return next((role for word, role in _ROLE_WORDS if word in name), None)
 
 
 def unique_id(wanted: str, taken: set[str]) -> str:
@@ -187,6 +192,23 @@ def filmed(planned: Shot | None, made: Shot) -> Shot:
         return made
     kept = {n: getattr(made, n) for n in ("length", "rate", "width", "height", "plates", "steps")}
     return planned.model_copy(update={**kept, "plates_due": "", "waits_for": "", "title": planned.title or made.title})
+
+
+def with_plates(film: Film, code: str, title: str, plates: list[tuple[Plate, SourceInfo]]) -> Shot:
+    """A film's shot with more plates, made with a first work order if it is not there; one that was planned keeps its plan."""
+    shot: Shot | None = next((s for s in film.shots if s.code == code), None)
+    planned = shot if shot and not shot.plates and not shot.steps else None
+    shot = None if planned else shot
+    fresh = shot is None
+    moving: list[str] = []
+    for plate, info in sorted(plates, key=lambda p: p[0].role != "hero") if fresh else plates:
+        taken = {p.id for p in shot.plates} if shot else set()
+        own = plate.model_copy(update={"id": unique_id(plate.role, taken)})
+        moving += [own.id] if info.count > 1 else []
+        rate = film.production.rate
+        shot = shot.model_copy(update={"plates": (*shot.plates, own)}) if shot else new_shot(code, title, info, own, rate)
+    assert shot is not None
+    return filmed(planned, survey_others(first_work_order(shot) if fresh else shot, moving))
 
 
 def survey_others(shot: Shot, moving: list[str]) -> Shot:

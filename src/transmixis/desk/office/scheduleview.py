@@ -121,8 +121,8 @@ class ScheduleView(QWidget):
         for placed in self.placed():
             if placed.rect.right() >= shown.left() and placed.rect.left() <= shown.right():
                 self._block(p, t, placed)
-        self._spare(p, t, span)
         self._dates(p, t)
+        self._spare(p, t, span)
         if self._drag:
             r = self._drag[0].rect.translated(self._at - self._drag[1])
             p.setPen(QPen(QColor(BLUE), 2))
@@ -171,7 +171,7 @@ class ScheduleView(QWidget):
             pen = QPen(QColor(INK2), 1.4, Qt.PenStyle.DashLine)
             p.setPen(pen)
             p.drawLine(QPointF(self.x_of(start) + 4, y), QPointF(self.x_of(first.start) - 2, y))
-            words = f"{code}: {row.waits}"
+            words = f"{code}: {row.waits.split(', due')[0]}"  # where the line ends is the day
             middle = (self.x_of(start) + self.x_of(first.start)) / 2
             room = self.x_of(first.start) - self.x_of(start) - 50
             mark(p, "wait", self.x_of(start) + 16, y)
@@ -191,16 +191,10 @@ class ScheduleView(QWidget):
                 x = self.x_of(d)
                 p.fillRect(QRectF(x + 2, top + SPARE - h, self.day_px - 4, h), QColor("#B4B4B4"))
                 if self.day_px >= 20:
-                    text(
-                        p,
-                        x + self.day_px / 2,
-                        top + SPARE - h - 6,
-                        f"{spare:.1f}".removesuffix(".0"),
-                        10,
-                        400,
-                        INK2,
-                        "centre",
-                    )
+                    said, mid = f"{spare:.1f}".removesuffix(".0"), x + self.day_px / 2
+                    w = text_width(said, 10, 400)
+                    p.fillRect(QRectF(mid - w / 2 - 1, top + SPARE - h - 12, w + 2, 12), QColor(PAPER))  # over the lines of dates
+                    text(p, mid, top + SPARE - h - 6, said, 10, 400, INK2, "centre")
         hline(p, LEFT, self.x_of(self.days), top + SPARE, RULE)
 
     def _dates(self, p: QPainter, t: Timetable) -> None:

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from transmixis.core.plan.sun import Hours, Sun
 from transmixis.core.plan.takes import TakeList
+from transmixis.core.types import Array
 from transmixis.desk.marks import hatch, hline, mark, text, vline, wrapped
 from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PAPER, RULE2, VERMILION, WELL, WHITE
 from transmixis.shot.planning.lens import LensDrawing
@@ -21,6 +22,7 @@ from transmixis.shot.planning.timing import TimingDrawing
 from transmixis.shot.steps import KINDS, kind_of
 
 BODY = "#B04632"
+WAY, LOW, PLOT = 0.42, 150.0, 260.0  # the way's share of the width; px of height that a drawing of it, and a plot, take at least
 FIGURES = 118  # px: a shadow's length and elevation beside its bar
 
 
@@ -241,19 +243,21 @@ def _day(p: QPainter, box: QRectF, hours: Hours, planned: datetime) -> None:
     vline(p, x_of(planned.hour + planned.minute / 60), strip.top() - 4, strip.bottom() + 4, BLUE, 2)
     for hour in range(0, 25, 2):
         at = "left" if hour == 0 else "right" if hour == 24 else "centre"
-        text(p, x_of(hour), strip.bottom() + 10, f"{hour:02d}", 10, 400, INK2, at)
+        text(p, x_of(hour), strip.bottom() + 10, f"{hour}:00" if hour % 4 == 0 else "", 10, 400, INK2, at)
 
 
 def draw_timing(p: QPainter, box: QRectF, d: TimingDrawing) -> None:
     """The way in the picture with a dot a frame, and right and down over the frames."""
-    way = panel(p, QRectF(box.left(), box.top(), box.width() * 0.42, box.height()), "The way, a dot a frame")
+    wide, far, deep = box.width() * WAY, max(float(np.ptp(d.right)), 1.0), max(float(np.ptp(d.down)), 1.0)
+    # no taller than the way needs in its true proportion; the plot beside it no taller than a plot need be
+    high = min(max(wide * deep / far + 60, LOW), box.height())
+    way = panel(p, QRectF(box.left(), box.top(), wide, high), "The way, a dot a frame")
     over = panel(
-        p, QRectF(box.left() + box.width() * 0.42 + 12, box.top(), box.width() * 0.58 - 12, box.height()), "Over the frames, px"
+        p,
+        QRectF(box.left() + wide + 12, box.top(), box.width() - wide - 12, min(max(high, PLOT), box.height())),
+        "Over the frames, px",
     )
-    span = max(float(np.ptp(d.right)), float(np.ptp(d.down)) * way.width() / max(way.height(), 1), 1.0)
-    scale = (
-        min(way.width() / max(float(np.ptp(d.right)), 1), way.height() / max(float(np.ptp(d.down)), 1), way.width() / span) * 0.92
-    )
+    scale = min(way.width() / far, way.height() / deep) * 0.92
     cx, cy = (d.right.min() + d.right.max()) / 2, (d.down.min() + d.down.max()) / 2
     p.setPen(Qt.PenStyle.NoPen)
     for i, (x, y) in enumerate(zip(d.right, d.down, strict=True)):
@@ -272,15 +276,18 @@ def draw_timing(p: QPainter, box: QRectF, d: TimingDrawing) -> None:
     for v in (low, high):
         hline(p, at(first, v).x(), at(last, v).x(), at(first, v).y(), RULE2)
         text(p, at(first, v).x() - 6, at(first, v).y(), f"{v:.0f}".replace("-", "\u2212"), 10, 400, INK2, "right")
+    lines: list[tuple[Array, str, str]] = []
     for values, ink, name in ((d.right, BLUE, "right"), (d.down, BODY, "down")):
         if not np.ptp(values):
             continue
         p.setPen(QPen(QColor(ink), 1.6))
         p.drawPolyline(QPolygonF([at(float(n), float(v)) for n, v in zip(d.frames, values, strict=True)]))
-        far = int(np.argmax(np.abs(values - values[0])))  # where it is furthest from the other's start
-        tip = at(float(d.frames[far]), float(values[far]))
-        above = tip.y() > over.center().y()
-        text(p, min(tip.x() + 6, over.right() - 40), tip.y() + (-10 if above else 12), name, 11, 600, ink)
+        lines.append((values, ink, name))
+    heads = (f"right, {d.right[-1]:.0f} px at the end", f"down, {d.down[-1]:.0f} px at the end")
+    x = over.right() - 8
+    for _, ink, name in reversed(lines):  # named above the plot, where no line runs
+        words = heads[0 if name == "right" else 1].replace("-", "\u2212")
+        x -= text(p, x, over.top() - 14, words, 11, 600, ink, "right") + 14
     text(p, at(first, low).x(), over.bottom() - 4, f"frame {first:.0f}", 10, 400, INK2)
     text(p, at(last, low).x(), over.bottom() - 4, f"{last:.0f}", 10, 400, INK2, "right")
 

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDateEdit, QHBoxLayout, QLabel
 from transmixis.core.plan.screen import COMMON
 from transmixis.core.plan.takes import TRICKS
 from transmixis.desk.ruler import Ruler
-from transmixis.desk.theme import elided
+from transmixis.desk.theme import in_lines
 from transmixis.shot.planning.contract import Question
 from transmixis.shot.steps.params import CLOCK, clock_words, facts
 
@@ -172,7 +172,7 @@ class Inputs(QWidget):
         self._box.addWidget(head)
         self.ticks[name] = {}
         for word in TICKED[name]:
-            check = QCheckBox(elided(word[0].upper() + word[1:], 12, 400, 232))
+            check = QCheckBox(in_lines(word[0].upper() + word[1:], 12, 400, 232))
             check.setToolTip(word)
             check.toggled.connect(partial(self._ticks_changed, name))
             self.ticks[name][word] = check

@@ -86,7 +86,7 @@ class EstimateQuestion(Question):
             f"{total.mean:.1f} h, give or take {total.deviation:.1f} h; " + (f"set by hand, {of_order.mean:.1f} h by the work order." if by_hand else f"most of it {heaviest.name}."),
             (
                 Reading("unsure by", unsure, "%", SURE, note="of the whole; it falls as tasks are finished and their hours set"),
-                Reading("spent", spent, "h", max(total.mean, 0.1), note="of what it should take in all"),
+                *(() if shot.delivered else (Reading("spent", spent, "h", max(total.mean, 0.1), note="of what it should take in all"),)),
             ),
             (
                 ("version", f"{scenario.name}, quality {scenario.quality:.1f}"), ("to plan with", f"{total.mean + total.deviation:.1f} h"),
