@@ -384,6 +384,7 @@ class Board(QWidget):
         )
         self.film.clicked.connect(lambda: self._ask_plates(self.table.chosen))
         row.addWidget(self.film)
+        row.addSpacing(8)
         row.addWidget(self.more)
         row.addSpacing(12)
         self.office = QWidget()
@@ -415,6 +416,7 @@ class Board(QWidget):
     def refresh(self) -> None:
         shots = self.table.shots()
         self._note.setVisible(not shots)
+        self.film.setVisible(bool(shots))
         if self.isVisible():
             self.table.refresh()
             self.plates.refresh()

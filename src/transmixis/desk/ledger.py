@@ -46,9 +46,9 @@ AROUND = 12.0  # px a frame
 BREAK = 8.0  # px for a sound stretch that is folded away
 
 
-def fitting(ways: tuple[str, ...], room: float) -> tuple[str, int]:
+def fitting(ways: tuple[str, ...], room: float, sizes: tuple[int, ...] = (12, 11, 10, 9)) -> tuple[str, int]:
     """The first of several ways to say a figure that fits, and its size; a smaller size before fewer words."""
-    return next(((w, px) for w in ways for px in (12, 11, 10, 9) if text_width(w, px, 600) <= room), (ways[-1], 9))
+    return next(((w, px) for w in ways for px in sizes if text_width(w, px, 600) <= room), (ways[-1], sizes[-1]))
 
 
 def _lines(parts: tuple[str, str], room: float) -> list[str]:
@@ -56,8 +56,9 @@ def _lines(parts: tuple[str, str], room: float) -> list[str]:
     whole = f"{parts[0]}{'' if parts[1] == '°' else ' '}{parts[1]}".strip()
     if text_width(whole, 10, 400) <= room:
         return [whole]
-    short = parts[0] if text_width(parts[0], 10, 400) <= room else parts[0].replace("at most ", "≤ ").replace("at least ", "≥ ")
-    return [w for w in (short, parts[1]) if w]
+    short = parts[0].replace("at most ", "≤ ").replace("at least ", "≥ ")
+    whole = f"{short} {parts[1]}"
+    return [whole] if text_width(whole, 10, 400) <= room else [w for w in (short, parts[1]) if w]
 
 
 class Ledger(QWidget):
@@ -321,7 +322,7 @@ class Ledger(QWidget):
             w = self.state.worst_at(sid, self.state.frame)
             if not w or w.value is None:
                 continue
-            words, px = fitting((value_words(w), figure(w.value)), width - 8)
+            words, px = fitting((value_words(w), figure(w.value)), width - 8, (11, 10, 9))
             over = w.state == FAULT
             ty = y - 10 if y - 20 > self.body()[0] else y + 12
             wide = min(text_width(words, px, 500) + 8, width - 2)
@@ -369,7 +370,8 @@ class Ledger(QWidget):
         if not found:
             waiting = not self.state.readings.get(sid)
             mark(p, "open" if waiting else "unknown", left + 11, y)
-            text(p, left + 20, y, "measuring" if waiting else "unknown", 10, 400, INK2, room=width - 22)
+            words, px = fitting(("measuring" if waiting else "unknown",), width - 4, (10, 9, 8))
+            text(p, left + 3, y + 14, words, px, 400, INK2, room=width - 3)
             return
         reading = found[1]
         mark(p, reading.state, left + 11, y)

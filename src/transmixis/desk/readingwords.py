@@ -11,6 +11,8 @@ COUNTED = ("frame", "frames", "spots")  # units of which there are whole ones
 def with_unit(value: float, unit: str) -> str:
     """A figure with its unit; degrees and per cent as they are set in print."""
     whole = f"{value:.0f}".replace("-", "\u2212") if unit in COUNTED and value == round(value) else figure(value)
+    if unit == "frame":
+        return f"frame {whole}"  # which one, not how many
     return whole + (unit if unit == "°" else f" {unit}" if unit else "")
 
 
@@ -31,6 +33,8 @@ def bound(r: Reading) -> str:
 
 def limit_words(r: Reading) -> str:
     """at most 0.33 px."""
+    if r.unit == "frame":
+        return f"{bound(r)} frame {plain(r.limit)}"
     return f"{bound(r)} {plain(r.limit)}{'' if r.unit in ('', '°') else ' '}{r.unit}"
 
 

@@ -311,6 +311,7 @@ class State(QObject):
         renderer.progress = self._progress = Progress(self._tell_work)
         again = [s.id for s in shot.steps if isinstance(kind_of(s.kind), SurveyKind)]
         self._measured, self._to_measure = 0, (len(shot.steps) + len(again)) * shot.length
+        self.measuring.emit(0, self._to_measure, "")
         order = sorted(range(1, shot.length + 1), key=lambda n: abs(n - self.frame))
         self.engine.ask(MEASURE, lambda: self._known(renderer), self._take_known, tag="measure")
         for n in order:

@@ -171,9 +171,10 @@ class ScheduleView(QWidget):
             pen = QPen(QColor(INK2), 1.4, Qt.PenStyle.DashLine)
             p.setPen(pen)
             p.drawLine(QPointF(self.x_of(start) + 4, y), QPointF(self.x_of(first.start) - 2, y))
-            words = f"{code}: {row.waits.split(', due')[0]}"  # where the line ends is the day
+            what = row.waits.split(", due")[0]  # where the line ends is the day
             middle = (self.x_of(start) + self.x_of(first.start)) / 2
             room = self.x_of(first.start) - self.x_of(start) - 50
+            words = f"{code}: {what}" if text_width(f"{code}: {what}", 11, 500) <= room else what
             mark(p, "wait", self.x_of(start) + 16, y)
             p.fillRect(QRectF(middle - room / 2, y - 8, room, 16), QColor(PAPER))
             text(p, middle, y, words, 11, 500, INK2, "centre", room=room)

@@ -283,11 +283,9 @@ def draw_timing(p: QPainter, box: QRectF, d: TimingDrawing) -> None:
         p.setPen(QPen(QColor(ink), 1.6))
         p.drawPolyline(QPolygonF([at(float(n), float(v)) for n, v in zip(d.frames, values, strict=True)]))
         lines.append((values, ink, name))
-    heads = (f"right, {d.right[-1]:.0f} px at the end", f"down, {d.down[-1]:.0f} px at the end")
     x = over.right() - 8
     for _, ink, name in reversed(lines):  # named above the plot, where no line runs
-        words = heads[0 if name == "right" else 1].replace("-", "\u2212")
-        x -= text(p, x, over.top() - 14, words, 11, 600, ink, "right") + 14
+        x -= text(p, x, over.top() - 14, name, 11, 600, ink, "right") + 14
     text(p, at(first, low).x(), over.bottom() - 4, f"frame {first:.0f}", 10, 400, INK2)
     text(p, at(last, low).x(), over.bottom() - 4, f"{last:.0f}", 10, 400, INK2, "right")
 
