@@ -117,7 +117,7 @@ def test_the_join_goes_on_where_the_movement_does() -> None:
 
     def thumbs(first: int, count: int, gain: float) -> list[np.ndarray]:
         frames = [wide[24 : 24 + SIZE[0], 24 + 5 * (first + i) : 24 + 5 * (first + i) + SIZE[1]] * gain for i in range(count)]
-        return [s["thumb"] for s in scans_of([recorded(f, 7 * i) for i, f in enumerate(frames)])]
+        return [s["thumb"].astype(np.float32) for s in scans_of([recorded(f, 7 * i) for i, f in enumerate(frames)])]
 
     joins = best_joins(list(thumbs(0, 12, 1.0)), list(thumbs(6, 12, 0.8)))
     best = joins[0]

@@ -49,7 +49,7 @@ def test_any_mixture_of_frames_is_surveyed(kinds: list[str], size: tuple[int, in
     assert sum(f.topic == "timing" and "cannot be read" in f.words for f in findings_of(s)) == kinds.count("gone")
     assert all(1 <= f.first <= f.last <= s.count for f in findings_of(s))
     assert len(best_frames(scans, s)) <= 5
-    thumbs = [None if f is None else scan["thumb"] for f, scan in zip(frames, scans, strict=True)]
+    thumbs = [None if f is None else scan["thumb"].astype(np.float32) for f, scan in zip(frames, scans, strict=True)]
     if len(whole) >= 2:
         best_joins(list(thumbs), list(thumbs))
 

@@ -100,7 +100,7 @@ def small_pictures(r: Renderer, ref: str, progress: Progress | None = None) -> l
     for k in range(1, n + 1):
         progress.at(k - 1, n, f"looking at frame {k}")
         scan = r.surveys.scan(r, ref, k)
-        out.append(None if is_absent(scan) else scan["thumb"])
+        out.append(None if is_absent(scan) else np.asarray(scan["thumb"], np.float32))
     return out
 
 

@@ -52,7 +52,7 @@ def _looked_at(source: Source, progress: Progress) -> tuple[list[Array], list[Ar
             scan = scan_frame(prepare(frame), None, None)
         except UserError:
             continue
-        thumbs.append(scan["thumb"])
+        thumbs.append(np.asarray(scan["thumb"], np.float32))
         details.append(float(scan["levels"][3]))
         noises.append(float(scan["levels"][2]))
         if frame.shape[2] == 4:

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import contextlib
 import os
+import shutil
+import tempfile
 import threading
+import weakref
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, overload
 
 import numpy as np
 
@@ -19,18 +22,40 @@ from transmixis.core.progress import Progress
 from transmixis.core.survey.plate import PlateSurvey, survey_plate
 from transmixis.core.survey.scan import Prepared, Scan, absent, prepare, scan_frame
 from transmixis.core.types import Array
+from transmixis.shot.contract import Analysis
 from transmixis.shot.stored import AnalysisStore, always, arrays_bytes, read_arrays
 
 if TYPE_CHECKING:
     from transmixis.shot.render import Renderer
 
-SCAN_VERSION = 3
+SCAN_VERSION = 4
 PREPARED = 6  # frames held ready: the ones before and after the playhead are scanned in turn
+HELD = 1000  # scans held in memory (70 MB); the others are read again, so that a long plate takes no more than a short one
 SURVEYS = 12  # surveys held in memory
 
 
 class ScanStore(AnalysisStore):
     """Scans on disk. They can be made again, so a write is not waited for; a broken file is made anew."""
+
+    def __init__(self, folder: Path | None, may_write: Callable[[], bool] = always) -> None:
+        # without a production's folder they lie in one of their own for as long as this lives
+        if folder is None:
+            folder = Path(tempfile.mkdtemp(prefix="transmixis-"))
+            weakref.finalize(self, shutil.rmtree, folder, ignore_errors=True)
+        super().__init__(folder, may_write)
+        self._used: OrderedDict[str, None] = OrderedDict()
+
+    def get_or_make(self, key: str, make: Callable[[], Analysis]) -> Analysis:
+        found = super().get_or_make(key, make)
+        with self._guard:
+            self._used[key] = None
+            self._used.move_to_end(key)
+            while len(self._used) > HELD:
+                old, _ = self._used.popitem(last=False)
+                path = self._path(old)
+                if path is not None and path.exists():  # what could not be written stays in memory
+                    self._held.pop(old, None)
+        return found
 
     def _store(self, key: str, scan: Scan) -> Scan:  # type: ignore[override]
         path = self._path(key)
@@ -46,6 +71,30 @@ class ScanStore(AnalysisStore):
     def _load(self, key: str) -> Scan | None:  # type: ignore[override]
         path = self._path(key)
         return dict(read_arrays(path, key) or {}) or None if path else None
+
+
+class _Scans(Sequence[Scan]):
+    """The scans of frames 1..n in order, each fetched when it is asked for."""
+
+    def __init__(self, surveys: Surveys, r: Renderer, ref: str, n: int) -> None:
+        # the keys once: each looks at files, and every scan is asked for many times
+        self._keys = [surveys._key(r, ref, k) for k in range(1, n + 1)]
+        self._make, self._store, self._n = lambda k: surveys._scan_now(r, ref, k), surveys.scans, n
+
+    def __len__(self) -> int:
+        return self._n
+
+    @overload
+    def __getitem__(self, i: int) -> Scan: ...
+    @overload
+    def __getitem__(self, i: slice) -> Sequence[Scan]: ...
+    def __getitem__(self, i: int | slice) -> Scan | Sequence[Scan]:
+        if isinstance(i, slice):
+            return [self[k] for k in range(*i.indices(self._n))]
+        if not -self._n <= i < self._n:
+            raise IndexError(i)
+        k = int(i) % self._n
+        return self._store.get_or_make(self._keys[k], lambda: self._make(k + 1))  # type: ignore[return-value]
 
 
 class Surveys:
@@ -105,8 +154,7 @@ class Surveys:
         n = self.frames(r, ref)
         if n == 0:
             raise UserError("The plate has no frame within the shot's range; check its offset.")
-        scans = [self.scan(r, ref, k) for k in range(1, n + 1)]
-        return survey_plate(scans, float(r.shot.fps), lambda k: _picture(r, ref, k), progress)
+        return survey_plate(_Scans(self, r, ref, n), float(r.shot.fps), lambda k: _picture(r, ref, k), progress)
 
     def _key(self, r: Renderer, ref: str, frame: int) -> str:
         from transmixis.shot.render import digest

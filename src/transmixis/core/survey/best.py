@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -9,6 +10,7 @@ import numpy as np
 
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan, is_absent
+from transmixis.core.survey.thumbs import Thumbs, some_of
 from transmixis.core.types import Array
 
 SMALL = 64  # px across of the pictures that joins are compared in
@@ -38,7 +40,7 @@ class Join:
     words: str
 
 
-def best_frames(scans: list[Scan], survey: PlateSurvey, most: int = 5) -> list[Pick]:
+def best_frames(scans: Sequence[Scan], survey: PlateSurvey, most: int = 5) -> list[Pick]:
     """Frames to freeze, best first: sharp, near rest, the subject apart from what is behind it and wholly in the frame."""
     n = len(scans)
     if n == 0 or all(is_absent(s) for s in scans):
@@ -72,16 +74,20 @@ def _speed(s: Scan) -> float:
     return float(np.hypot(x, y)) if share > 0 else 0.0
 
 
-def _subject(scans: list[Scan], survey: PlateSurvey) -> tuple[Array, Array]:
+def _subject(scans: Sequence[Scan], survey: PlateSurvey) -> tuple[Array, Array]:
     """How far the subject stands out of what is behind it, and whether it keeps off the frame's edges; 0..1, per frame."""
     there = [i for i, s in enumerate(scans) if not is_absent(s)]
-    logs = np.stack([np.log2(np.maximum(scans[i]["thumb"], 2e-3)) - np.nan_to_num(survey.gains.stops[i]) for i in there])
+    thumbs, stops = Thumbs(scans), np.nan_to_num(survey.gains.stops)
+
+    def log_of(i: int) -> Array:
+        return np.asarray(np.log2(np.maximum(thumbs[i], 2e-3)) - stops[i])  # type: ignore[arg-type]
+
     apart, whole = np.full(len(scans), 0.5), np.full(len(scans), 0.5)
     if survey.steadiness.verdict not in ("locked", "nearly") or len(there) < 5:
         return apart, whole  # not told where everything moves
-    behind = np.median(logs, axis=0)
-    for k, i in enumerate(there):
-        differs = np.abs(logs[k] - behind).max(axis=2)
+    behind = np.median(np.stack([log_of(i) for i in some_of(there)]), axis=0)
+    for i in there:
+        differs = np.abs(log_of(i) - behind).max(axis=2)
         mask = differs > 0.25
         if mask.sum() < 8:
             continue

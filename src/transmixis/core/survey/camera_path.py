@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -72,7 +73,7 @@ class Steadiness:
     off: tuple[float, ...]
 
 
-def path_of(scans: list[Scan]) -> CameraPath:
+def path_of(scans: Sequence[Scan]) -> CameraPath:
     """Join the scans' motions: against the reference frame where that could be measured, else from frame to frame."""
     size = next(((int(s["size"][0]), int(s["size"][1])) for s in scans if not is_absent(s)), (2, 2))
     pivot = ((size[1] - 1) / 2, (size[0] - 1) / 2)

@@ -6,6 +6,7 @@ is its gain; both are then measured anew with the gains taken out.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -14,6 +15,7 @@ from scipy.ndimage import gaussian_filter1d, median_filter
 
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.survey.middle import median_known
+from transmixis.core.survey.thumbs import some_of
 from transmixis.core.types import Array, Mask, Rgb
 
 DARK, BRIGHT = 2e-3, 0.9  # linear: outside of it the ratio is noise or clipping
@@ -148,7 +150,7 @@ def _same_there(a: Array, b: Array) -> tuple[Mask, Mask]:
     return np.asarray((alike > ALIKE) & textured), np.asarray(textured)
 
 
-def gains_over_time(thumbs: list[Array | None], moves: list[Similarity | None] | None = None) -> Gains:
+def gains_over_time(thumbs: Sequence[Array | None], moves: list[Similarity | None] | None = None) -> Gains:
     """Gains of the frames from their small linear pictures (h, w, 3), None for a missing one.
 
     `moves`: how each has moved since the reference frame, in thumb pixels, None where unknown; they are laid over each other
@@ -159,23 +161,35 @@ def gains_over_time(thumbs: list[Array | None], moves: list[Similarity | None] |
     stops, error = np.full((n, 3), np.nan), np.full(n, np.nan)
     if not there:
         return Gains(stops, error, "no frame could be read")
-    laid = _laid_over([t for t in thumbs if t is not None], None if moves is None else [moves[i] for i in there])
-    logs, lit = _logs(laid)
-    g = np.zeros((len(there), 3))
-    for _ in range(ROUNDS):
+    lay = _laying(thumbs[there[0]].shape[:2], None if moves is None else [moves[i] for i in there])  # type: ignore[union-attr]
+    at = {i: k for k, i in enumerate(there)}
+
+    def one(i: int) -> tuple[Array, Array]:
+        return _logs(lay(thumbs[i], at[i]))  # type: ignore[arg-type]
+
+    few = some_of(there)
+    sample = [one(i) for i in few]
+    logs, lit = np.stack([a for a, _ in sample]), np.stack([b for _, b in sample])
+    del sample
+    g = np.zeros((len(few), 3))
+    for r in range(ROUNDS):
         whole = _median_over_time(logs - g[:, None, None], lit)
-        for k in range(len(there)):
-            ok = lit[k] & np.isfinite(whole[..., 0])
-            if ok.sum() < LEAST_PIXELS:
-                g[k], error[there[k]] = np.nan, np.nan
-                continue
-            g[k], error[there[k]] = _robust_mean((logs[k] - whole)[ok])
-        g = np.where(np.isfinite(g), g, 0.0)
-    stops[there] = g
-    stops[~np.isfinite(error)] = np.nan
+        if r < ROUNDS - 1:
+            g = np.nan_to_num(np.array([_gain(logs[k], lit[k], whole)[0] for k in range(len(few))]))
+    del logs, lit
+    for i in there:
+        stops[i], error[i] = _gain(*one(i), whole)
     if not np.isfinite(error).any():
         return Gains(stops, error, "too little of the frames is neither black nor clipped")
     return Gains(stops, error)
+
+
+def _gain(logs: Array, lit: Array, whole: Array) -> tuple[Array, float]:
+    """How much brighter a frame (its logs) is than the plate as a whole (3,), and the error of that; nan if too little is seen."""
+    ok = lit & np.isfinite(whole[..., 0])
+    if ok.sum() < LEAST_PIXELS:
+        return np.full(3, np.nan), float("nan")
+    return _robust_mean((logs - whole)[ok])
 
 
 HOPS = (1, 2, 3, 5, 8, 13, 21, 34, 55)  # frames between two that are compared
@@ -183,7 +197,7 @@ PAIR_ERROR = 0.0004  # stops: what overlapping small pictures are told apart by 
 MOST_SOLVED = 2500  # frames
 
 
-def gains_by_overlap(thumbs: list[Array | None], moves: list[Similarity | None]) -> Gains:
+def gains_by_overlap(thumbs: Sequence[Array | None], moves: list[Similarity | None]) -> Gains:
     """Gains of a plate whose camera goes far, from small pictures (h, w, 3) and how each has moved (thumb pixels, None unknown).
 
     Each frame is compared with those that show some of the same, near and far ones, in that part alone; the gains that fit all
@@ -221,7 +235,7 @@ def gains_by_overlap(thumbs: list[Array | None], moves: list[Similarity | None])
     return Gains(stops, error)
 
 
-def _near_and_far_part(thumbs: list[Array | None], moves: list[Similarity | None]) -> bool:
+def _near_and_far_part(thumbs: Sequence[Array | None], moves: list[Similarity | None]) -> bool:
     """True if on most pairs that are looked at one movement does not fit the whole frame, though they lie close together: there what
     parts them is depth, while further apart edges of the frame and noise do."""
     fits = list[bool]()
@@ -257,7 +271,7 @@ def _half_way(a: Array, b: Array, move: Similarity) -> tuple[Array, Array, Mask]
 
 
 def _relative(
-    thumbs: list[Array | None], moves: list[Similarity | None], i: int, j: int
+    thumbs: Sequence[Array | None], moves: list[Similarity | None], i: int, j: int
 ) -> tuple[Array, Array, Similarity] | None:
     """Two small pictures and the movement between them; None where one is missing or they are too far apart."""
     if j >= len(thumbs):
@@ -272,7 +286,7 @@ def _relative(
 
 
 def _compared(
-    thumbs: list[Array | None], moves: list[Similarity | None], i: int, j: int, *, bent: bool
+    thumbs: Sequence[Array | None], moves: list[Similarity | None], i: int, j: int, *, bent: bool
 ) -> tuple[Array, float] | None:
     pair = _relative(thumbs, moves, i, j)
     return None if pair is None else _change(*pair, bent=bent)
@@ -285,25 +299,25 @@ def _logs(x: Array) -> tuple[Array, Array]:
     return np.log2(np.maximum(x, DARK / 4)), lit
 
 
-def _laid_over(thumbs: list[Array], moves: list[Similarity | None] | None) -> Array:
-    """Stack (n, h, w, 3) with every frame moved back to where the reference has it; what nobody sees there is 0."""
-    stack = np.stack(thumbs).astype(np.float32)
-    h, w = stack.shape[1:3]
+def _laying(size: tuple[int, int], moves: list[Similarity | None] | None) -> Callable[[Array, int], Array]:
+    """What moves picture k (h, w, 3) back to where the reference has it, on a canvas for all; what nobody sees there is 0."""
+    h, w = size
     if moves is None or all(m is None or _stays(m, w, h) for m in moves):
-        return stack
+        return lambda picture, k: picture
     back = [(m or Similarity()).inverse() for m in moves]
     corners = np.array([[0, 0], [w - 1, 0], [0, h - 1], [w - 1, h - 1]], float)
     reach = np.concatenate([m.apply(corners) for m in back])
     low, high = np.floor(reach.min(axis=0)), np.ceil(reach.max(axis=0))
     # a canvas for the whole path, unless the camera goes so far that it would not pay
     low, high = np.maximum(low, [-1.5 * w, -1.5 * h]), np.minimum(high, [2.5 * w, 2.5 * h])
-    size = (int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1)
-    out = np.zeros((len(stack), size[1], size[0], 3), np.float32)
-    for k, m in enumerate(back):
-        matrix = m.matrix.copy()
+    canvas = (int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1)
+
+    def lay(picture: Array, k: int) -> Array:
+        matrix = back[k].matrix.copy()
         matrix[:, 2] -= low
-        out[k] = cv2.warpAffine(stack[k], matrix, size, flags=cv2.INTER_LINEAR)
-    return out
+        return np.asarray(cv2.warpAffine(picture, matrix, canvas, flags=cv2.INTER_LINEAR))
+
+    return lay
 
 
 def _stays(m: Similarity, w: int, h: int) -> bool:

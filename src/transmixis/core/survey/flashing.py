@@ -7,6 +7,8 @@ of opposing changes of relative luminance by 10 % of the maximum or more with th
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 
@@ -20,7 +22,7 @@ AREA = 0.25  # of the block
 CELLS = (18, 12)
 
 
-def flashes_per_second(thumbs: list[Array | None], rate: float) -> Array:
+def flashes_per_second(thumbs: Sequence[Array | None], rate: float) -> Array:
     """Per frame, the flashes within the second that ends there, over the area that counts; (n,) float."""
     span = max(1, round(rate))
     light, red = _Counter(CHANGE), _Counter(RED_CHANGE)

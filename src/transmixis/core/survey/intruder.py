@@ -6,11 +6,13 @@ in. Only what comes and goes can be told; a stand that is there all the time is 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
+from transmixis.core.survey.thumbs import some_of
 from transmixis.core.types import Array, Mask
 
 APART = 0.30  # stops from what is usually there
@@ -41,20 +43,24 @@ class _Track:
     came_off: bool = False
 
 
-def find_intruders(thumbs: list[Array | None], stops: Array) -> list[Intruder]:
+def find_intruders(thumbs: Sequence[Array | None], stops: Array) -> list[Intruder]:
     """Look for intruders in small linear pictures (h, w, 3) of a camera that stands still; `stops` (n, 3) from the exposure."""
-    known = [(i, t) for i, t in enumerate(thumbs) if t is not None]
-    there = [i for i, _ in known]
+    there = [i for i, t in enumerate(thumbs) if t is not None]
     if len(there) < 5:
         return []
     gains = np.nan_to_num(stops)
-    logs = np.stack([np.log2(np.maximum(t, 2e-3)) - gains[i] for i, t in known])
+
+    def log_of(i: int) -> Array:
+        return np.asarray(np.log2(np.maximum(thumbs[i], 2e-3)) - gains[i])  # type: ignore[arg-type]
+
+    logs = np.stack([log_of(i) for i in some_of(there)])
     usual = np.median(logs, axis=0)
     noise = 1.4826 * np.median(np.abs(logs - usual), axis=0).max(axis=-1)
     apart = np.maximum(APART, 5 * noise)
+    del logs
     tracks: list[_Track] = []
-    for k, i in enumerate(there):
-        strange = (np.abs(logs[k] - usual).max(axis=-1) > apart).astype(np.uint8)
+    for i in there:
+        strange = (np.abs(log_of(i) - usual).max(axis=-1) > apart).astype(np.uint8)
         strange = cv2.morphologyEx(strange, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
         _follow(tracks, i, strange)
     h, w = usual.shape[:2]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,6 +18,7 @@ from transmixis.core.survey.flashing import flashes_per_second
 from transmixis.core.survey.intruder import Intruder, find_intruders
 from transmixis.core.survey.noise import TimeNoise, noise_over_time
 from transmixis.core.survey.scan import LAPLACE_NOISE, Scan, is_absent
+from transmixis.core.survey.thumbs import Thumbs
 from transmixis.core.survey.timing import Timing, time_of
 from transmixis.core.types import Array, Rgb
 
@@ -60,13 +61,13 @@ class PlateSurvey:
 
 
 def survey_plate(
-    scans: list[Scan], rate: float, read: ReadFrame, progress: Progress, missing: tuple[int, ...] = ()
+    scans: Sequence[Scan], rate: float, read: ReadFrame, progress: Progress, missing: tuple[int, ...] = ()
 ) -> PlateSurvey:
     """Judge a plate. `scans` of frames 1..n in order; `missing` frames have no file. A few frames are read again by `read`."""
     n = len(scans)
     path = path_of(scans)
     steadiness = judge(path)
-    thumbs: list[Array | None] = [None if is_absent(s) else s["thumb"] for s in scans]
+    thumbs = Thumbs(scans)
     if np.nanmax(path.shift, initial=0.0) > FAR * path.size[1]:
         gains = gains_by_overlap(thumbs, _thumb_moves(path, thumbs))
     else:
@@ -89,7 +90,7 @@ def survey_plate(
     )  # fmt: skip
 
 
-def _thumb_moves(path: CameraPath, thumbs: list[Array | None]) -> list[Similarity | None]:
+def _thumb_moves(path: CameraPath, thumbs: Sequence[Array | None]) -> list[Similarity | None]:
     scale = next((t.shape[1] for t in thumbs if t is not None), 1) / max(path.size[1], 1)
     return [path.similarity(i).scaled(scale) if path.known[i] else None for i in range(len(thumbs))]
 
@@ -109,7 +110,7 @@ def _relative(detail: Array, noise: Array, gains: Gains) -> Array:
     return np.asarray(even / best) if best > 0 and told else np.full(len(detail), np.nan)
 
 
-def _blurs(scans: list[Scan], sharpness: Array, path: CameraPath) -> tuple[Blur, ...]:
+def _blurs(scans: Sequence[Scan], sharpness: Array, path: CameraPath) -> tuple[Blur, ...]:
     """Blur per frame; clearly softer frames are compared with the sharpest one, which takes the scene's own grain out.
 
     A picture can look smeared and be sharp (roofs, bricks). So where motion was measured a smear must agree with it, the
@@ -137,7 +138,7 @@ def _blurs(scans: list[Scan], sharpness: Array, path: CameraPath) -> tuple[Blur,
     return tuple(out)
 
 
-def _motions(i: int, scans: list[Scan], path: CameraPath) -> list[Array]:
+def _motions(i: int, scans: Sequence[Scan], path: CameraPath) -> list[Array]:
     """Motions (x, y) px from frame to frame about frame i (0-based): the camera's before and after it, and the movers'."""
     at = np.stack([path.x, path.y], 1)
     out = [at[k] - at[k - 1] for k in (i, i + 1) if 0 < k < len(at)]
@@ -163,10 +164,10 @@ def _dust(path: CameraPath, read: ReadFrame) -> Dust:
     return find_dust(logs, moves)
 
 
-def _noise(path: CameraPath, scans: list[Scan], read: ReadFrame) -> TimeNoise | None:
+def _noise(path: CameraPath, scans: Sequence[Scan], read: ReadFrame) -> TimeNoise | None:
     """Noise from pairs of neighbours between which the camera stands still."""
     steps = np.hypot(np.diff(path.x), np.diff(path.y))
-    still = [i for i in np.flatnonzero(np.nan_to_num(steps, nan=9.0) < STILL_FOR_NOISE) if "change" in scans[i + 1]]
+    still = [i for i in np.flatnonzero(np.nan_to_num(steps, nan=9.0) < STILL_FOR_NOISE) if "change" in scans[int(i) + 1]]
     chosen = [still[int(k)] for k in np.linspace(0, len(still) - 1, min(NOISE_PAIRS, len(still)))] if still else []
     pairs = []
     for i in dict.fromkeys(chosen):

@@ -57,7 +57,7 @@ def scan_frame(frame: Prepared, before: Prepared | None, reference: Anchor | Non
     luma = frame.luma
     noise, detail = _noise_and_detail(luma)
     out: Scan = {
-        "thumb": _thumb(frame.linear),
+        "thumb": _thumb(frame.linear).astype(np.float16),  # 0.0007 stops a pixel at most, far less in a mean
         "levels": np.array([*_clipped(frame.linear), noise, detail, combed_share(luma)], np.float32),
         "spectrum": spectrum(luma).astype(np.float16),
         "size": np.array(luma.shape, np.int32),

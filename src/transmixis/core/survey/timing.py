@@ -6,6 +6,7 @@ twice as far in one step as in the steps before and after.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -35,7 +36,7 @@ class Timing:
     cadence: str  # what a regular pattern of doubled or combed frames says, or ''
 
 
-def time_of(scans: list[Scan], rate: float, missing: tuple[int, ...] = ()) -> Timing:
+def time_of(scans: Sequence[Scan], rate: float, missing: tuple[int, ...] = ()) -> Timing:
     """Judge the timing from the scans of all frames in order."""
     gone = tuple(sorted({*missing, *(i + 1 for i, s in enumerate(scans) if is_absent(s))}))
     changes = [s.get("change") for s in scans]
@@ -79,7 +80,7 @@ def _usual(quiet: Array) -> float:
     return float(np.median(high)) if len(high) else 0.0
 
 
-def _dropped(scans: list[Scan], doubled: set[int]) -> tuple[tuple[int, ...], bool]:
+def _dropped(scans: Sequence[Scan], doubled: set[int]) -> tuple[tuple[int, ...], bool]:
     """Frames before which one is missing, and whether there was motion enough to tell."""
     camera, movers = _steps(scans)
     found: set[int] = set()
@@ -91,7 +92,7 @@ def _dropped(scans: list[Scan], doubled: set[int]) -> tuple[tuple[int, ...], boo
     return tuple(sorted(found)), told
 
 
-def _steps(scans: list[Scan]) -> tuple[Array, Array]:
+def _steps(scans: Sequence[Scan]) -> tuple[Array, Array]:
     camera, movers = np.full((len(scans), 2), np.nan), np.full((len(scans), 2), np.nan)
     for i, s in enumerate(scans):
         if "step" not in s:
