@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from itertools import pairwise
 
+import cv2
 import numpy as np
 import pytest
+import skimage.data
 from movingplates import SIZE, centred, made_picture, recorded, scans_of, seen, with_people
 
 from transmixis.core.motion.similarity import Similarity
@@ -124,3 +126,30 @@ def test_the_join_goes_on_where_the_movement_does() -> None:
     assert (6 + best.first - 1) - (best.last - 1) == 1
     assert np.exp2(best.gain[0]) == pytest.approx(1 / 0.8, rel=0.15)
     assert "second take is changed" in best.words
+
+
+def out_of_focus(picture: np.ndarray, radius: float) -> np.ndarray:
+    """A lens out of focus spreads each point over a disc."""
+    r = int(np.ceil(radius))
+    if r == 0:
+        return picture
+    y, x = np.mgrid[-r : r + 1, -r : r + 1]
+    disc = np.clip(radius + 0.5 - np.hypot(x, y), 0, 1)
+    return np.asarray(cv2.filter2D(picture, -1, disc / disc.sum()))
+
+
+@pytest.mark.parametrize("pull", ["through the focus", "one moment"])
+@pytest.mark.parametrize("which", ["made", "coffee", "astronaut", "cat"])
+def test_of_a_pull_of_focus_the_frame_in_focus_is_named(which: str, pull: str) -> None:
+    if which == "made":
+        picture = seen(made_picture(90))
+    else:
+        photo = getattr(skimage.data, {"cat": "chelsea"}.get(which, which))().astype(np.float32) / 255
+        picture = np.asarray(cv2.resize(photo, SIZE[::-1], interpolation=cv2.INTER_AREA)) ** 2.2
+    radius = [0.0 if i == 13 else 3.0 if pull == "one moment" else 0.9 * abs(i - 13) for i in range(24)]
+    frames = [recorded(out_of_focus(with_people(picture, n), r), n) for n, r in enumerate(radius)]
+    scans = scans_of(frames)
+    picks = best_frames(scans, survey_plate(scans, 24.0, lambda n: frames[n - 1], Progress()))
+    assert picks[0].frame == 14
+    assert "100 % of the best detail" in picks[0].words
+    assert all(p.score < 0.8 * picks[0].score for p in picks[1:] if radius[p.frame - 1] > 2)

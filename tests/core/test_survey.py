@@ -45,7 +45,9 @@ def test_gains_are_found_to_three_parts_in_a_thousand_while_somebody_dark_walks_
 def test_gains_of_a_panning_plate_and_of_a_black_one() -> None:
     picture = made_picture(2)
     gains = 2 ** (0.1 * np.sin(np.arange(10)))
-    thumbs = [scans_of([recorded(seen(picture, centred(-2.0 * i, 0)) * gains[i], i)])[0]["thumb"].astype(np.float32) for i in range(10)]
+    thumbs = [
+        scans_of([recorded(seen(picture, centred(-2.0 * i, 0)) * gains[i], i)])[0]["thumb"].astype(np.float32) for i in range(10)
+    ]
     found = gains_over_time(list(thumbs), [centred(-2.0 * i, 0).scaled(1 / 3) for i in range(10)])
     assert np.abs(found.against(1).mean(axis=1) - np.log2(gains / gains[0])).max() < 0.01
     assert gains_over_time([np.zeros((72, 128, 3), np.float32)] * 3).reason

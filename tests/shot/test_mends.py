@@ -19,6 +19,7 @@ from transmixis.media.still import write_still
 from transmixis.shot.keyjob import bare_shot
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
+from transmixis.shot.platejobs import Worse, mend_plate
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps.screen_key import soft_lost
 from transmixis.shot.surveys import Surveys
@@ -282,3 +283,24 @@ def test_what_a_black_point_takes_from_hair_is_counted() -> None:
     assert soft_lost([matte], 0.0) == 0
     assert soft_lost([matte], 0.05) == pytest.approx(0.06 / 0.62)
     assert soft_lost([np.ones((2, 2))], 0.5) == 0
+
+
+def test_a_mend_that_makes_it_worse_by_its_own_reading_is_not_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    rng = np.random.default_rng(4)
+    picture = blurred(rng.uniform(0.1, 0.6, (108, 192, 3)).astype(np.float32))
+    take = written(tmp_path / "take", [picture * g for g in (1.0, 1.04, 0.97, 1.02, 0.99, 1.03)])
+    out = tmp_path / "out.####.png"
+    right = mend_plate(take, "even_out", {"strength": 1.0}, tmp_path / "right.####.png", Progress())
+    assert right["made"] == 6
+    wrong = np.linspace(0.8, 1.25, 6)[:, None] * np.ones(3)
+    monkeypatch.setattr(
+        "transmixis.shot.steps.even_out.factors", lambda gains, target, strength, **_: wrong if strength else np.ones((6, 3))
+    )
+    with pytest.raises(Worse, match=r"unevenness left is 0\.\d+ stops with the mend"):
+        mend_plate(take, "even_out", {"strength": 1.0}, out, Progress())
+    assert not list(tmp_path.glob("out*"))
+    assert mend_plate(take, "even_out", {"strength": 1.0}, out, Progress(), anyway=True)["made"] == 6
+
+
+def blurred(picture: np.ndarray) -> np.ndarray:
+    return np.asarray(cv2.GaussianBlur(picture, (0, 0), 1.5))

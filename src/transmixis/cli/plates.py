@@ -58,6 +58,9 @@ def _numbers(text: str, count: int, words: str) -> list[float]:
     return values
 
 
+Anyway = Annotated[bool, typer.Option("--anyway", help="Write it even if the plate is better without it by its own reading.")]
+
+
 @app.command()
 def steady(
     plate: Plate,
@@ -68,6 +71,7 @@ def steady(
     reference: Annotated[float | None, typer.Option(help="The frame that stays as it is.")] = None,
     border: Annotated[bool | None, typer.Option("--fill/--leave-border", help="Enlarge until no border shows.")] = None,
     space: Space = None,
+    anyway: Anyway = False,
     overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
@@ -83,7 +87,7 @@ def steady(
         for k, (x, y) in enumerate(points, 1):
             settings |= {f"x{k}": x, f"y{k}": y}
         settings.setdefault("smooth", 0.0)
-    _mended(with_bar(lambda p: mend_plate(plate, "steady", settings, to, p, space, overwrite=overwrite)), as_json)
+    _mended(with_bar(lambda p: mend_plate(plate, "steady", settings, to, p, space, overwrite=overwrite, anyway=anyway)), as_json)
 
 
 @app.command()
@@ -96,6 +100,7 @@ def even(
         bool | None, typer.Option("--keep-drift/--all", help="Flicker only, or drift too; else proposed.")
     ] = None,
     space: Space = None,
+    anyway: Anyway = False,
     overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
@@ -103,7 +108,9 @@ def even(
     settings = _given(anchor=anchor, second=second, strength=1.0)
     if keep_drift is not None:
         settings["takes"] = "flicker only" if keep_drift else "flicker and drift"
-    _mended(with_bar(lambda p: mend_plate(plate, "even_out", settings, to, p, space, overwrite=overwrite)), as_json)
+    _mended(
+        with_bar(lambda p: mend_plate(plate, "even_out", settings, to, p, space, overwrite=overwrite, anyway=anyway)), as_json
+    )
 
 
 @app.command()
@@ -113,6 +120,7 @@ def dust(
     spot: Annotated[list[str] | None, typer.Option(help="x,y,radius of a spot to fill by hand; may be given again.")] = None,
     fill: Annotated[bool, typer.Option("--fill/--lift", help="Fill from around, or put the missing light back.")] = False,
     space: Space = None,
+    anyway: Anyway = False,
     overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
@@ -124,7 +132,7 @@ def dust(
             raise UserError(f"'{text}' is not a spot: its radius is nothing; write it like 412,230,8.")
         spots.append((x, y, r))
     settings = {"by_hand": spots, "strength": 1.0, "how": "fill from around" if fill else "put the light back"}
-    _mended(with_bar(lambda p: mend_plate(plate, "dust", settings, to, p, space, overwrite=overwrite)), as_json)
+    _mended(with_bar(lambda p: mend_plate(plate, "dust", settings, to, p, space, overwrite=overwrite, anyway=anyway)), as_json)
 
 
 @app.command()

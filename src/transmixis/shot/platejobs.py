@@ -8,7 +8,9 @@ from typing import Any
 
 import numpy as np
 
+from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
+from transmixis.core.readings import Reading
 from transmixis.core.survey.clean_fit import WHY, CleanFit
 from transmixis.media.source import open_source
 from transmixis.shot import looks
@@ -19,6 +21,8 @@ from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.outputs import refuse
 from transmixis.shot.render import Renderer
+from transmixis.shot.stored import AnalysisStore
+from transmixis.shot.surveys import Surveys
 from transmixis.shot.workorder import add_step
 
 HERO = "plate:hero"
@@ -30,23 +34,35 @@ def open_plate(path: Path, space: str | None) -> tuple[Shot, Renderer]:
     return shot, Renderer(shot, Material(Path.cwd()))
 
 
+TRIED = 8  # frames on which a mend is compared with none
+NOTICED = 0.1  # of a reading's limit: less is not told apart from what measuring itself is off by (judgement)
+
+
+class Worse(UserError):
+    """A mend that makes worse what it is to mend, by its own readings."""
+
+
 def mend_plate(
     path: Path, kind: str, settings: dict[str, Any], out: Path, progress: Progress, space: str | None = None, length: int = 0,
-    *, overwrite: bool = False,
+    *, overwrite: bool = False, anyway: bool = False,
 ) -> dict[str, Any]:  # fmt: skip
     """Render a plate through one mend. Settings not given are proposed by measurement. Raises UserError before any work if
-    something would be written over."""
+    something would be written over, and Worse if the plate is better without the mend, unless `anyway`."""
     shot, _ = bare_shot(path, space)
+    shared: dict[str, Any] = {"material": Material(Path.cwd()), "analyses": AnalysisStore(None), "surveys": Surveys(None)}
     frames = range(1, (length or shot.length) + 1)
-    refuse_target(Renderer(shot, Material(Path.cwd())), out, frames, overwrite=overwrite)
+    refuse_target(Renderer(shot, **shared), out, frames, overwrite=overwrite)
     if length:
         shot = shot.model_copy(update={"length": length})
     shot, step = add_step(shot, kind)
     shot = shot.with_step(step.model_copy(update={"params": settings}))
-    proposal = Renderer(shot, Material(Path.cwd())).propose(step.id, progress)
+    proposal = Renderer(shot, **shared).propose(step.id, progress)
     used = {**(proposal.values if proposal else {}), **settings}
     shot = shot.with_step(step.model_copy(update={"params": used}))
-    renderer = Renderer(shot, Material(Path.cwd()))
+    renderer = Renderer(shot, **shared)
+    if not anyway and "strength" in used:
+        idle = shot.with_step(step.model_copy(update={"params": {**used, "strength": 0.0}}))
+        refuse_worse(renderer, Renderer(idle, **shared), step.id, len(frames), progress)
     report = deliver(renderer, f"step:{step.id}", out, frames, progress, overwrite=overwrite)
     rows = [
         {"frame": n, "readings": [reading_dict(r) for r in renderer.measure(step.id, n)]}
@@ -57,6 +73,24 @@ def mend_plate(
         "path": report.path, "made": report.made, "kept": report.kept, "failed": report.failed, "settings": used,
         "reason": proposal.reason if proposal else "", "frames": rows,
     }  # fmt: skip
+
+
+def refuse_worse(mended: Renderer, idle: Renderer, step_id: str, count: int, progress: Progress) -> None:
+    """Raises Worse if the mend's own first reading is worse with it than without it, on the worst of a few frames."""
+
+    def readings(n: int) -> tuple[Reading, Reading] | None:
+        a, b = (r.measure(step_id, n) for r in (idle, mended))
+        return (a[0], b[0]) if a and b and a[0].value is not None and b[0].value is not None else None
+
+    tried = [r for r in sampled(count, TRIED, readings, progress, "comparing with and without").values() if r]
+    if not tried:
+        return
+    before, after = (max((t[k] for t in tried), key=lambda r: abs(r.value or 0.0)) for k in (0, 1))
+    if abs(after.value or 0.0) > abs(before.value or 0.0) + NOTICED * after.limit:
+        raise Worse(
+            f"Nothing was written: {after.name} is {after.value:.3g} {after.unit} with the mend, {before.value:.3g} {before.unit} "
+            "without it, on the frames tried. Leave the plate as it is, or ask for it anyway (--anyway)."
+        )
 
 
 def clean_part(path: Path, clean: Path, space: str | None, progress: Progress) -> dict[str, Any]:

@@ -8,13 +8,15 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from transmixis.core.survey.plate import PlateSurvey
-from transmixis.core.survey.scan import Scan, is_absent
+from transmixis.core.survey.plate import CODE_POWER, PlateSurvey
+from transmixis.core.survey.scan import LAPLACE_NOISE, Scan, is_absent
 from transmixis.core.survey.thumbs import Thumbs, some_of
 from transmixis.core.types import Array
 
 SMALL = 64  # px across of the pictures that joins are compared in
 CLOSE_BY = 3  # frames: of picks this near each other only the better is shown
+LEAST_OVER_NOISE = 0.3  # of what noise adds: less detail than that is not told from it
+SOFT = 0.25  # of its score is left to a frame without detail: nothing else makes up for being out of focus (judgement)
 WEIGHTS = {"sharp": 0.4, "still": 0.25, "apart": 0.2, "whole": 0.15}
 
 
@@ -50,10 +52,10 @@ def best_frames(scans: Sequence[Scan], survey: PlateSurvey, most: int = 5) -> li
     speed = np.fmax(np.nan_to_num(speed), np.nan_to_num(after))
     still = 1 - speed / max(float(speed.max()), 1e-6) if speed.max() > 0.2 else np.ones(n)
     blur = np.array([b.length for b in survey.blurs])
-    sharp = np.clip(np.nan_to_num(survey.sharpness), 0, 1) * np.exp(-blur / 10)
+    sharp = _focus(scans, survey) * np.exp(-blur / 10)
     apart, whole = _subject(scans, survey)
     parts = {"sharp": sharp, "still": still, "apart": apart, "whole": whole}
-    score = sum((WEIGHTS[k] * v for k, v in parts.items()), np.zeros(n))
+    score = sum((WEIGHTS[k] * v for k, v in parts.items()), np.zeros(n)) * (SOFT + (1 - SOFT) * sharp)
     score[[i for i, s in enumerate(scans) if is_absent(s)]] = -1
     picks: list[Pick] = []
     for i in np.argsort(-score):
@@ -64,6 +66,20 @@ def best_frames(scans: Sequence[Scan], survey: PlateSurvey, most: int = 5) -> li
         if len(picks) == most:
             break
     return picks
+
+
+def _focus(scans: Sequence[Scan], survey: PlateSurvey) -> Array:
+    """Detail of every frame over that of the sharpest one, 0..1, as amplitude, without what the noise adds to it; 1 for all where
+    no frame has more detail than noise gives.
+
+    The survey's sharpness goes by the best tenth of the frames, which is none of a pull of focus that is sharp for a moment.
+    """
+    detail = np.array([np.nan if is_absent(s) else float(s["levels"][3]) for s in scans])
+    noise = LAPLACE_NOISE * float(np.nanmedian([np.nan if is_absent(s) else float(s["levels"][2]) for s in scans])) ** 2
+    stops = survey.gains.stops.mean(axis=1) if len(survey.gains.stops) == len(detail) else np.zeros(len(detail))
+    own = np.maximum(np.nan_to_num(detail) - noise, 0) * np.exp2(-2 * CODE_POWER * np.nan_to_num(stops))
+    best = float(own.max(initial=0.0))
+    return np.sqrt(own / best) if best > LEAST_OVER_NOISE * noise and best > 0 else np.ones(len(detail))
 
 
 def _speed(s: Scan) -> float:
