@@ -130,12 +130,13 @@ def judge(path: CameraPath) -> Steadiness:
     tremble = float(np.sqrt(np.mean(((p - trend)[known] ** 2).sum(axis=1))))
     drift = float(np.hypot(*np.ptp(trend, axis=0)))
     knocks = _knocks(p)
+    jolts = _jolts(p, knocks)
     far = float(np.nanmax(path.shift))
     trembles, drifts = tremble > max(LOCKED_TREMBLE, 2 * error), drift > max(LOCKED_DRIFT, 4 * error)
-    verdict = "locked" if not (trembles or drifts or knocks) else "nearly" if far <= NEARLY else "moving"
+    verdict = "locked" if not (trembles or drifts or knocks or jolts) else "nearly" if far <= NEARLY else "moving"
     off = tuple(float(v) for v in np.where(known, np.hypot(*(p - trend).T), np.nan))
-    words = _words(verdict, tremble, drift, error, knocks, trembles, drifts) + _whose(path)
-    return Steadiness(verdict, words, tremble, drift, error, knocks, drift > MEANT * path.size[1], off)
+    words = _words(verdict, tremble, drift, error, knocks, jolts, trembles, drifts) + _whose(path)
+    return Steadiness(verdict, words, tremble, drift, error, tuple(sorted((*knocks, *jolts))), drift > MEANT * path.size[1], off)
 
 
 def _whose(path: CameraPath) -> str:
@@ -180,8 +181,33 @@ def _knocks(p: Array) -> tuple[int, ...]:
     return tuple(out)
 
 
+def _jolts(p: Array, knocks: tuple[int, ...]) -> tuple[int, ...]:
+    """Frames (1-based) where the picture jumps for one frame, or two, and is back where it was."""
+    step = np.hypot(*np.diff(p, axis=0).T)
+    usual = 1.4826 * float(np.median(np.abs(step - np.median(step)))) + float(np.median(step))
+    least = max(KNOCK, 6 * usual)
+    out: list[int] = []
+    for i in range(1, len(p) - 1):
+        for long in (1, 2):
+            if i + long >= len(p) or out[-1:] == [i] or i + 1 in knocks:
+                continue
+            away = np.hypot(*(p[i : i + long] - (p[i - 1] + p[i + long]) / 2).T).min()
+            back = np.hypot(*(p[i + long] - p[i - 1]))
+            if away > least and back < 0.3 * away:
+                out.append(i + 1)
+                break
+    return tuple(out)
+
+
 def _words(
-    verdict: str, tremble: float, drift: float, error: float, knocks: tuple[int, ...], trembles: bool, drifts: bool
+    verdict: str,
+    tremble: float,
+    drift: float,
+    error: float,
+    knocks: tuple[int, ...],
+    jolts: tuple[int, ...],
+    trembles: bool,
+    drifts: bool,
 ) -> str:
     if verdict == "locked":
         return f"locked off: trembles {tremble:.2f} px, drifts {drift:.2f} px, measured to ± {error:.3f} px"
@@ -192,5 +218,7 @@ def _words(
         parts.append(f"drifts {drift:.1f} px")
     if knocks:
         parts.append("is knocked at frame " + ", ".join(str(k) for k in knocks[:4]))
+    if jolts:
+        parts.append("is jolted and comes back at frame " + ", ".join(str(k) for k in jolts[:4]))
     head = "nearly locked" if verdict == "nearly" else "moving"
     return f"{head}: {', '.join(parts)} (measured to ± {error:.3f} px)"

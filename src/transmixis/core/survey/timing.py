@@ -18,6 +18,8 @@ SAME = 0.35  # of the usual change of the noise: less means that it is the same 
 BETWEEN = 1.128  # mean difference of two values with noise of deviation 1: 2 / sqrt(pi)
 STILL_LEVELS = 0.12  # levels: change below it is none, where the material has no noise to tell by
 NEIGHBOURS = 0.25  # of the change before and after a doubled frame: light that flickers may by chance stay nearly the same
+RECODED, ANEW = 1.5, 0.12  # levels in the busiest block that coding the same picture anew changes; and of the change about it
+MOVES, GOING = 3.0, 0.5  # levels in the busiest block, and px a frame, from which something moves
 COMBED = 0.6  # % of the picture with teeth from field to field
 LEAST_STEP = 1.0  # px a frame: slower motion cannot show that a frame is missing
 LEAST_MOVERS = 0.04  # share of the followed points
@@ -40,11 +42,13 @@ def time_of(scans: Sequence[Scan], rate: float, missing: tuple[int, ...] = ()) -
     """Judge the timing from the scans of all frames in order."""
     gone = tuple(sorted({*missing, *(i + 1 for i, s in enumerate(scans) if is_absent(s))}))
     changes = [s.get("change") for s in scans]
+    camera, movers = _steps(scans)
     doubled = _doubled(changes, [float(s["levels"][2]) for s in scans if not is_absent(s)])
+    doubled = tuple(sorted({*doubled, *_standing(changes, camera, movers)}))
     combed = tuple(i + 1 for i, s in enumerate(scans) if not is_absent(s) and s["levels"][4] > COMBED)
     known = sum(c is not None for c in changes)
     still = known > 2 and len(doubled) == known
-    dropped, told = _dropped(scans, set(doubled))
+    dropped, told = _dropped(camera, movers, set(doubled))
     words = _cadence(len(scans), () if still else doubled, combed, rate)
     return Timing(() if still else doubled, dropped, gone, combed, still, told, words)
 
@@ -74,15 +78,34 @@ def _doubled(changes: list[Array | None], levels: list[float]) -> tuple[int, ...
     return tuple(out)
 
 
+def _standing(changes: list[Array | None], camera: Array, movers: Array) -> set[int]:
+    """Frames at which all that moves before and after stands still: the same picture, coded anew.
+
+    Whatever turns round stands for a moment too; there the motion before and after differs, and is less the nearer it is.
+    """
+    most = np.array([np.nan if c is None else float(np.max(c)) for c in changes])
+    out: set[int] = set()
+    for i in range(2, len(most) - 2):
+        near, far = most[[i - 1, i + 1]], most[[i - 2, i + 2]]
+        if not np.isfinite(most[i - 2 : i + 3]).all() or most[i] > max(RECODED, ANEW * float(near.min())):
+            continue
+        if near.min() < MOVES or near.min() < 0.5 * far.max():
+            continue
+        tracks = [t[[i - 1, i + 1]] for t in (movers, camera) if np.isfinite(t[[i - 1, i + 1]]).all()]
+        going = [t for t in tracks if np.hypot(*t.T).min() > GOING]
+        if going and all(float(t[0] @ t[1]) > 0.5 * float((t**2).sum(axis=1).max()) for t in going):
+            out.add(i + 1)
+    return out
+
+
 def _usual(quiet: Array) -> float:
     """The change of the noise between two different frames, even if most frames are doubled."""
     high = quiet[quiet > 0.5 * np.quantile(quiet, 0.95)]
     return float(np.median(high)) if len(high) else 0.0
 
 
-def _dropped(scans: Sequence[Scan], doubled: set[int]) -> tuple[tuple[int, ...], bool]:
+def _dropped(camera: Array, movers: Array, doubled: set[int]) -> tuple[tuple[int, ...], bool]:
     """Frames before which one is missing, and whether there was motion enough to tell."""
-    camera, movers = _steps(scans)
     found: set[int] = set()
     told = False
     for track in (camera, movers):
