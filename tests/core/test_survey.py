@@ -9,6 +9,8 @@ from movingplates import SIZE, centred, made_picture, recorded, scans_of, seen, 
 
 from transmixis.core.progress import Progress
 from transmixis.core.survey.blur import measure_blur, spectrum
+from transmixis.core.survey.dust import half_log
+from transmixis.core.survey.dust_seen import could_see
 from transmixis.core.survey.exposure import gains_over_time, mired_change
 from transmixis.core.survey.findings import findings_of
 from transmixis.core.survey.flashing import flashes_per_second
@@ -201,6 +203,23 @@ def test_a_clean_moving_plate_has_no_dust(seed: int) -> None:
     path = np.cumsum(rng.normal(0, 4, (10, 2)), axis=0).clip(-20, 20)
     frames = [recorded(with_people(seen(picture, centred(x, y)), i), i) for i, (x, y) in enumerate(path)]
     assert not survey(frames).dust.spots
+
+
+def test_what_dust_could_have_been_seen_is_said() -> None:
+    """Noise hides: what is told of a noisy plate is deeper than of a clean one, and spots of that depth are found as often as said."""
+    picture = made_picture(61)
+    moves = [centred(2.5 * i, 1.5 * (i % 5)) for i in range(14)]
+    plain = [half_log(recorded(seen(picture, m), i)) for i, m in enumerate(moves)]
+    dice = np.random.default_rng(1)
+    noisy = [log + dice.normal(0, 0.08, log.shape).astype(np.float32) for log in plain]
+    halves = [m.scaled(0.5) for m in moves]
+    least = [could_see(logs, halves)[0].depth for logs in (plain, noisy)]
+    assert np.isfinite(least[0])
+    assert not least[1] <= least[0]
+    frames = [recorded(seen(picture, m), i) for i, m in enumerate(moves)]
+    words = survey(frames).dust.seen
+    assert words.startswith("here spots of ")
+    assert "%" in words
 
 
 def test_dust_on_a_locked_plate_is_only_suspected_and_said_so() -> None:

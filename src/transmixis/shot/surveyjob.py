@@ -41,7 +41,11 @@ def survey_report(plate: Path, clean: Path | None, space: str | None, progress: 
         "timing": asdict(whole.timing),
         "blur": [{"frame": i + 1, "length": b.length, "direction": b.direction} for i, b in enumerate(whole.blurs)],
         "noise": noise_part(whole),
-        "dust": {"spots": [{k: float(v) for k, v in asdict(s).items()} for s in whole.dust.spots], "reason": whole.dust.reason},
+        "dust": {
+            "spots": [{k: float(v) for k, v in asdict(s).items()} for s in whole.dust.spots],
+            "reason": whole.dust.reason,
+            "seen": whole.dust.seen,
+        },
         "intruders": [asdict(i) for i in whole.intruders],
         "clean": clean_part(plate, clean, space, progress) if clean else None,
         "screen": screen_part(plate, clean, space),

@@ -51,6 +51,7 @@ class Dust:
     lack: Array
     reason: str = ""
     suspects: tuple[Spot, ...] = ()
+    seen: str = ""  # what size and depth could be seen at all
 
 
 def frames_apart(x: Array, y: Array, most: int = FRAMES) -> list[int]:
@@ -83,7 +84,18 @@ def find_dust(logs: list[Array], moves: list[Similarity]) -> Dust:
     lack = np.zeros(shape, np.float32)
     if len(logs) < LEAST_SEEN or _travel(moves, shape) < LEAST_TRAVEL:
         return Dust((), lack, "the picture moves too little to tell dust from what it shows", _suspects(logs))
+    spots, lack = _searched(logs, moves)
+    return Dust(tuple(spots), lack)
+
+
+def found_spots(logs: list[Array], moves: list[Similarity]) -> list[Spot]:
+    """The spots on pictures that move enough."""
+    return _searched(logs, moves)[0]
+
+
+def _searched(logs: list[Array], moves: list[Similarity]) -> tuple[list[Spot], Array]:
     spots: list[Spot] = []
+    lack = np.zeros(logs[0].shape, np.float32)
     for again in (False, True):
         if again and not spots:
             break
@@ -92,7 +104,7 @@ def find_dust(logs: list[Array], moves: list[Similarity]) -> Dust:
         kept = common(laid, LEAST_SEEN)
         spots = _spots(laid, kept, least_views=LEAST_VIEWS if again else 1.0)
         lack = _only_spots(kept.value, spots)
-    return Dust(tuple(spots), lack)
+    return spots, lack
 
 
 def depths_left(logs: list[Array], moves: list[Similarity], spots: tuple[Spot, ...]) -> list[float]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.survey.blur import Blur, agrees, measure_blur
 from transmixis.core.survey.camera_path import CameraPath, Steadiness, judge, path_of
 from transmixis.core.survey.dust import Dust, find_dust, frames_apart, half_log
+from transmixis.core.survey.dust_seen import could_see, seen_words
 from transmixis.core.survey.exposure import Gains, gains_by_overlap, gains_over_time, mired_change
 from transmixis.core.survey.flashing import flashes_per_second
 from transmixis.core.survey.intruder import Intruder, find_intruders
@@ -161,7 +162,10 @@ def _dust(path: CameraPath, read: ReadFrame) -> Dust:
         moves.append(path.similarity(i).scaled(0.5))
     if len(logs) < 4:
         return Dust((), np.zeros((1, 1), np.float32), "too few frames could be laid over each other")
-    return find_dust(logs, moves)
+    found = find_dust(logs, moves)
+    if found.reason:
+        return found
+    return replace(found, seen=seen_words(could_see(logs, moves, found.spots)))
 
 
 def _noise(path: CameraPath, scans: Sequence[Scan], read: ReadFrame) -> TimeNoise | None:

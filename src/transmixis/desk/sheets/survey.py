@@ -225,7 +225,7 @@ def paint_timing(p: QPainter, box: QRectF, s: PlateSurvey, frame: int) -> None:
 def paint_marks(p: QPainter, box: QRectF, s: PlateSurvey, frame: int) -> None:
     """The frame with dust as rings and what reaches in hatched."""
     h, w = s.path.size
-    words = 32.0
+    words = 58.0
     scale = min(box.width() / w, (box.height() - words) / h)
     area = QRectF(box.left(), box.top(), w * scale, h * scale)
     p.fillRect(area, QColor(WELL))
@@ -239,12 +239,13 @@ def paint_marks(p: QPainter, box: QRectF, s: PlateSurvey, frame: int) -> None:
         r = max(3.0, d.radius * scale)
         p.drawEllipse(QPointF(area.left() + d.x * scale, area.top() + d.y * scale), r, r)
     said = s.dust.reason or (f"{spots_words(len(s.dust.spots))} of dust" if s.dust.spots else "no dust found")
+    said = f"{said}; {s.dust.seen}" if s.dust.seen and not s.dust.reason else said
     edge = (
         ("nothing reaches in", "one thing reaches in", "several things reach in")[min(len(s.intruders), 2)]
         if s.intruders_told
         else "edges are not compared: the camera moves"
     )
-    wrapped(p, box.left(), area.bottom() + 12, box.width(), f"{said[0].upper()}{said[1:]}; {edge}.", 11, 13, 400, INK, 3)
+    wrapped(p, box.left(), area.bottom() + 12, box.width(), f"{said[0].upper()}{said[1:]}; {edge}.", 11, 13, 400, INK, 4)
 
 
 def steadiness_plot(state: State) -> QWidget:

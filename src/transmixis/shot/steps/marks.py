@@ -39,7 +39,7 @@ def mark_readings(survey: PlateSurvey, frame: int) -> list[Reading]:
         box = (round(d.x - r), round(d.y - r), round(2 * r), round(2 * r))
         dust = Reading("dust", 100 * d.depth, "%", SPOT, spot=box, note=f"{spots_words(len(spots))}; the darkest is marked")
     else:
-        dust = Reading("dust", 0.0, "%", SPOT, note="no spot found")
+        dust = Reading("dust", 0.0, "%", SPOT, note=f"no spot found; {survey.dust.seen}" if survey.dust.seen else "no spot found")
     return [dust, _intruder(survey, frame)]
 
 
