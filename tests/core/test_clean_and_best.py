@@ -12,7 +12,7 @@ from movingplates import SIZE, centred, made_picture, recorded, scans_of, seen, 
 
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.progress import Progress
-from transmixis.core.repair.background import background_of
+from transmixis.core.repair.background import background_of, background_words
 from transmixis.core.survey.best import best_frames, best_joins
 from transmixis.core.survey.clean_fit import fit_clean
 from transmixis.core.survey.plate import survey_plate
@@ -153,3 +153,23 @@ def test_of_a_pull_of_focus_the_frame_in_focus_is_named(which: str, pull: str) -
     assert picks[0].frame == 14
     assert "100 % of the best detail" in picks[0].words
     assert all(p.score < 0.8 * picks[0].score for p in picks[1:] if radius[p.frame - 1] > 2)
+
+
+def test_what_wobbles_is_called_doubtful_and_what_stands_cannot_be_told() -> None:
+    """A figure that sways about one place, all through: its middle stands still, its sides show the background half of the time."""
+    picture = seen(made_picture(91))
+    frames = []
+    for i in range(24):
+        f = recorded(picture, i)
+        x = 150 + round(12 * np.sin(1.3 * i))
+        f[60:, x : x + 60] = 0.03 + 0.02 * ((np.arange(60) + 3 * i) % 7)[None, :, None] / 7
+        frames.append(f)
+    made = background_of(frames, [Similarity()] * 24, np.zeros((24, 3)), list(range(1, 25)))
+    side = made.share[80:200, 140:150]
+    assert 0.01 < made.doubtful < 0.2
+    assert side.mean() < 0.9
+    words = background_words(made)
+    assert "stands still all through" in words
+    assert f"{100 * made.doubtful:.1f} % shows something else" in words
+    still = background_of([recorded(picture, i) for i in range(8)], [Similarity()] * 8, np.zeros((8, 3)), list(range(1, 9)))
+    assert still.doubtful < 0.001

@@ -307,3 +307,15 @@ def test_the_median_of_what_is_known() -> None:
     rest = np.delete(x, 3, axis=1)
     assert np.allclose(np.delete(found, 3), np.nanmedian(rest, axis=0))
     assert (known == np.isfinite(x).sum(axis=0)).all()
+
+
+def test_no_two_findings_say_the_same() -> None:
+    picture = seen(made_picture(70))
+    frames = [recorded(picture, i) for i in range(30)]
+    for first in (4, 14, 22):
+        for i in range(first, first + 3):
+            frames[i][: 18 + 4 * (i - first), 200:230] = 0.01
+    words = [f.words for f in findings_of(survey(frames))]
+    assert sum("reaches in at the top edge" in w for w in words) >= 2
+    assert len(set(words)) == len(words)
+    assert any("frames 5–7" in w for w in words)

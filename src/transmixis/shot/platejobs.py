@@ -11,6 +11,7 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
+from transmixis.core.repair.background import background_words
 from transmixis.core.survey.clean_fit import WHY, CleanFit
 from transmixis.media.source import open_source
 from transmixis.shot import looks
@@ -122,8 +123,7 @@ def make_clean(path: Path, out: Path, space: str | None, progress: Progress, *, 
     shown = looks.write_clean(made, out)
     never = float(1 - made.shown.mean())
     return {"plate": str(out), "shown": str(shown), "frames": list(made.frames), "never_shown": never,
-            "words": f"Made from {len(made.frames)} frames. {100 * never:.1f} % of the frame is not shown for a fifth of the time; "
-                     "look there before trusting it."}  # fmt: skip
+            "doubtful": made.doubtful, "words": background_words(made)}  # fmt: skip
 
 
 def freeze_picks(path: Path, space: str | None, most: int, progress: Progress) -> list[dict[str, Any]]:

@@ -11,6 +11,7 @@ from transmixis.core.motion.steady import moved
 from transmixis.core.types import Array, Rgb
 
 FRAMES = 32  # at most; more add little but memory
+MOSTLY = 0.5  # of the frames: what shows for less may be a thing that stands there and wobbles
 LEAST_SHARE = 0.2  # of the frames must show the same thing, or it is not told what is behind
 ROWS = 32  # rows done at a time, which bounds the memory
 CLOSE = 0.12  # stops: samples this near show the same thing, grain aside
@@ -24,6 +25,22 @@ class Background:
     share: Array
     shown: Array
     frames: tuple[int, ...]
+
+    @property
+    def doubtful(self) -> float:
+        """Share of the frame that shows something else for more than half of the time: a thing that wobbles looks so, and so does
+        background behind somebody who mostly stands there."""
+        return float((self.shown & (self.share < MOSTLY)).mean())
+
+
+def background_words(b: Background) -> str:
+    """What was made, and what cannot be told of it."""
+    never = 100 * float(1 - b.shown.mean())
+    return (
+        f"Made from {len(b.frames)} frames. {never:.1f} % of the frame is not shown for a fifth of the time, another "
+        f"{100 * b.doubtful:.1f} % shows something else for more than half of it; look there before trusting it. Whatever stands still "
+        "all through the take, or is burned into it, is taken for background and cannot be told from it."
+    )
 
 
 def background_of(frames: list[Rgb], moves: list[Similarity], gains: Array, numbers: list[int]) -> Background:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -38,8 +39,14 @@ class Finding:
 def findings_of(s: PlateSurvey) -> list[Finding]:
     """All findings, those over a limit first."""
     parts = (_timing(s), _camera(s), _exposure(s), _clipping(s), _detail(s), _noise(s), _dust(s), _intruders(s), _flashes(s))
-    found = [f for part in parts for f in part]
+    found = _told_apart([f for part in parts for f in part])
     return sorted(found, key=lambda f: not f.bad)
+
+
+def _told_apart(found: list[Finding]) -> list[Finding]:
+    """Sentences that several findings share get what differs: their frames."""
+    often = Counter(f.words for f in found)
+    return [replace(f, words=f"{f.words} (frames {f.first}–{f.last})") if often[f.words] > 1 else f for f in found]
 
 
 def _whole(s: PlateSurvey, topic: str, words: str, advice: str, *, bad: bool = True) -> Finding:
@@ -179,7 +186,14 @@ def spots_words(count: int) -> str:
 
 def _intruders(s: PlateSurvey) -> Iterable[Finding]:
     for i in s.intruders:
-        words = f"something reaches in at the {i.edge} edge"
+        x, y, w, h = i.box
+        sideways = i.edge in ("left", "right")
+        deep, at = (w, y + h / 2) if sideways else (h, x + w / 2)
+        where = ("high up", "half way down", "low down") if sideways else ("on the left", "in the middle", "on the right")
+        words = (
+            f"something reaches in at the {i.edge} edge, {where[min(int(3 * at), 2)]}, {100 * deep:.0f} % of the frame deep, "
+            f"frames {i.first}–{i.last}"
+        )
         yield Finding("intruder", i.first, i.last, words, "Punch in, or patch it from frames without it.")
 
 

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from transmixis.core.progress import Progress
-from transmixis.core.repair.background import Background
+from transmixis.core.repair.background import Background, background_words
 from transmixis.core.survey.clean_fit import WHY
 from transmixis.desk.state import State
 from transmixis.desk.survey.mapview import Laid, MapView, wash_of
@@ -124,9 +124,8 @@ class CleanSection(Section):
     def _take_made(self, session: Session, code: str, made: tuple[Path, Background]) -> None:
         path, background = made
         folder = session.document.folder
-        never = float(1 - background.shown.mean())
         self._asked = None
-        words = f"Made from {len(background.frames)} frames; {100 * never:.1f} % of it is shown too seldom to be trusted."
+        words = background_words(background)
         if self._state.change_there(
             session,
             code,
