@@ -27,13 +27,14 @@ from transmixis.media.source import open_source
 from transmixis.media.still import read_coded, write_still
 from transmixis.shot.deliver import deliver, file_hash, frame_path
 from transmixis.shot.document import Document
-from transmixis.shot.keyjob import KeyJob, run_key
+from transmixis.shot.keyjob import KeyJob, bare_shot, run_key
 from transmixis.shot.material import Material
-from transmixis.shot.model import Shot
+from transmixis.shot.model import Pin, Shot
 from transmixis.shot.outputs import Standing
 from transmixis.shot.render import Renderer, output_ref, refuse_cycles
 from transmixis.shot.session import Session
-from transmixis.shot.steps import KINDS
+from transmixis.shot.steps import KINDS, kind_of
+from transmixis.shot.stored import ReadingStore
 from transmixis.shot.workorder import add_step, first_work_order, move_step, new_shot, plate_from, remove_step
 
 SURVEY = ("steadiness", "exposure", "sharpness", "timing", "marks")
@@ -372,3 +373,44 @@ def test_words_for_time_left() -> None:
     assert words_for_seconds(200) == "3 min left"
     assert words_for_seconds(9000) == "2.5 h left"
     assert words_for_seconds(None) == ""
+
+
+def test_a_key_holds_all_that_a_product_depends_on(tiny_plates: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A newer version of a kind, another size, another frame before: each makes another key, so nothing old is shown for new."""
+    shot, _ = bare_shot(tiny_plates / "take.0001.png", None)
+    shot = first_work_order(shot)
+    refs = {s.kind: f"step:{s.id}" for s in shot.steps}
+
+    def keys(of: Shot, frame: int = 3) -> dict[str, str]:
+        r = Renderer(of, Material(Path.cwd()))
+        return {k: r.key(ref, frame) for k, ref in refs.items()}
+
+    before = keys(shot)
+    assert keys(shot) == before
+    kind = kind_of("screen_key")
+    with monkeypatch.context() as m:
+        m.setattr(kind, "version", kind.version + 1)
+        assert keys(shot)["screen_key"] != before["screen_key"]
+        r, old = Renderer(shot, Material(Path.cwd())), Renderer(shot, Material(Path.cwd()))
+        whole = r.whole_key(refs["screen_key"])
+        m.undo()
+        assert old.whole_key(refs["screen_key"]) != whole
+    wider = shot.model_copy(update={"width": shot.width + 2})
+    assert keys(wider)["screen_key"] != before["screen_key"]
+    assert keys(shot, 4)["screen_key"] != before["screen_key"]
+
+
+def test_a_reading_that_looks_back_depends_on_the_frame_before(tiny_plates: Path) -> None:
+    """Boil compares with the frame before: a setting that is pinned there alone changes what is read here."""
+    shot, _ = bare_shot(tiny_plates / "take.0001.png", None)
+    shot = first_work_order(shot)
+    key = next(s for s in shot.steps if s.kind == "screen_key")
+    assert kind_of("screen_key").frames_back == 1
+    store = ReadingStore(None)
+    plain = Renderer(shot, Material(Path.cwd()), readings=store)
+    plain.measure(key.id, 3)
+    pins = {"white": (Pin(frame=2, value=0.5), Pin(frame=3, value=1.0))}
+    pinned = shot.with_step(key.model_copy(update={"pins": pins, "params": {**key.params, "white": 1.0}}))
+    r = Renderer(pinned, Material(Path.cwd()), readings=store)
+    assert r.key(f"step:{key.id}", 2) != plain.key(f"step:{key.id}", 2)
+    assert r.known_readings(key.id, 3) is None
