@@ -7,10 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from skimage.transform import SimilarityTransform
 
-from transmixis.core.build.match import Grade, apply_grade, look_differences, measure_look, propose_grade
+from transmixis.core.build.match import Grade, Look, apply_grade, look_differences, measure_look, propose_grade
 from transmixis.core.build.over import join, over, with_alpha
 from transmixis.core.build.place import fit_scale, placed, placing_matrix
-from transmixis.core.colour.curves import srgb_to_linear
+from transmixis.core.colour.curves import LUMA, srgb_to_linear
 
 unit = st.floats(0, 1, width=32)
 
@@ -110,3 +110,52 @@ def test_grade_leaves_its_input_and_gives_the_same_grain_twice() -> None:
     assert np.array_equal(apply_grade(x, g, 5), apply_grade(x, g, 5))
     assert not np.array_equal(apply_grade(x, g, 5), apply_grade(x, g, 6))
     assert np.array_equal(x, held)
+
+
+def look(black: float, white: float, grain: float, softness: float | None) -> Look:
+    grey = [np.full(3, v) for v in (black, (black + white) / 2, white)]
+    return Look(*grey, grain, softness)
+
+
+@pytest.mark.parametrize("strength", [0.0, 0.5, 1.0])
+def test_a_grade_takes_black_and_white_so_far(strength: float) -> None:
+    """By hand: 0.02 to 0.8 is to become 0.06 to 0.7, a part of the way."""
+    a, b = look(0.02, 0.8, 1.0, 1.0), look(0.06, 0.7, 3.0, 2.0)
+    g = propose_grade(a, b, strength)
+    black, white = 0.02 + strength * 0.04, 0.8 - strength * 0.1
+    assert g.gain[0] * 0.02 + g.lift[0] == pytest.approx(black, abs=1e-9)
+    assert g.gain[0] * 0.8 + g.lift[0] == pytest.approx(white, abs=1e-9)
+
+
+def test_grain_and_softness_that_are_missing_add_in_squares() -> None:
+    """Blurs of 1 and sqrt(3) px make one of 2 px; softening by s leaves 1 / (2 s sqrt(pi)) of white noise."""
+    g = propose_grade(look(0, 1, 2.0, 1.0), look(0, 1, 3.0, 2.0), 1.0)
+    assert g.soften == pytest.approx(np.sqrt(3), abs=0.006)
+    left = 2.0 / (2 * g.soften * np.sqrt(np.pi))
+    assert g.grain == pytest.approx(np.sqrt(9 - left**2), abs=0.006)
+    softer = propose_grade(look(0, 1, 2.0, 3.0), look(0, 1, 2.0, 2.0), 1.0)
+    assert (softer.soften, softer.grain) == (0.0, 0.0)  # nothing makes it sharper, and nothing is missing
+    assert propose_grade(look(0, 1, 5.0, 1.0), look(0, 1, 3.0, 1.0), 1.0).grain == 0.0
+
+
+def test_black_and_white_are_the_darkest_and_brightest_parts() -> None:
+    rng = np.random.default_rng(3)
+    picture = np.full((100, 100, 3), 0.4, np.float32)
+    picture[:20, :20], picture[-20:, -20:] = 0.05, 0.9
+    picture += rng.normal(0, 0.001, picture.shape).astype(np.float32)
+    found = measure_look(picture, np.ones((100, 100), bool))
+    assert found is not None
+    assert found.black == pytest.approx([0.05] * 3, abs=0.01)
+    assert found.middle == pytest.approx([0.4] * 3, abs=0.005)
+    assert found.white == pytest.approx([0.9] * 3, abs=0.01)
+    only = np.zeros((100, 100), bool)
+    only[30:70, 30:70] = True
+    inside = measure_look(picture, only)
+    assert inside is not None
+    assert inside.black == pytest.approx([0.4] * 3, abs=0.01)
+    assert inside.grain == pytest.approx(255 * 0.001 * float(linear_slope(0.4)) * np.sqrt((LUMA**2).sum()), rel=0.2)
+
+
+def linear_slope(x: float) -> float:
+    """Slope of the sRGB code at a linear value (IEC 61966-2-1)."""
+    return 1.055 / 2.4 * x ** (1 / 2.4 - 1)

@@ -19,7 +19,7 @@ from pydantic import ValidationError
 from transmixis.core.errors import UserError
 from transmixis.media.files import write_atomically
 from transmixis.shot.document import Document, copy_production
-from transmixis.shot.logbook import LogBook
+from transmixis.shot.logbook import Entry, LogBook, folded, time_spent
 from transmixis.shot.model import SCHEMA, Pin, Plate, Shot, Step
 from transmixis.shot.pins import move_pin, params_at, remove_pin, set_pin, value_at
 from transmixis.shot.store import load_film
@@ -233,3 +233,25 @@ def test_eased_values_never_leave_their_pins_range(pins: list[tuple[int, float]]
         step = set_pin(step, "x", Pin(frame=f, value=v))
     values = [v for _, v in pins]
     assert min(values) - 1e-9 <= params_at(step, frame)["x"] <= max(values) + 1e-9
+
+
+def test_measuring_is_folded_by_shot_and_day_and_time_is_counted_without_pauses() -> None:
+    def line(when: str, kind: str, shot: str = "A") -> Entry:
+        return Entry(when, kind, shot, f"{kind} at {when}", {})
+
+    entries = [
+        line("2026-05-11T09:00:00", "measured"), line("2026-05-11T09:05:00", "note"), line("2026-05-11T11:00:00", "measured"),
+        line("2026-05-11T11:00:30", "measured", "B"), line("2026-05-12T09:00:00", "measured"), line("2026-05-12T09:10:00", "note"),
+        line("2026-05-12T09:24:59", "note"), line("2026-05-12T10:00:00", "note"), line("no time", "note"),
+    ]  # fmt: skip
+    found = folded(entries)
+    assert [e.when for e in found if e.kind == "measured"] == [
+        "2026-05-11T11:00:00",
+        "2026-05-11T11:00:30",
+        "2026-05-12T09:00:00",
+    ]
+    assert found[1].text.endswith("(the last of 2 that day)")
+    assert "last of" not in found[2].text
+    assert sum(e.kind == "note" for e in found) == 5
+    assert time_spent(entries) == 14 * 60 + 59  # a quarter of an hour and more is a pause
+    assert time_spent([]) == 0

@@ -481,3 +481,21 @@ def test_reports_say_who_must_agree_what_may_go_wrong_where_and_when() -> None:
     assert "Mon 11 May 2026" in report("schedule", f, "A", view, [], "html")
     assert "2026-05-11" not in report("schedule", f, "A", view, [], "html")
     assert "Mon 4 May 2026, 10:00" in report("log", f, "A", view, [Entry("2026-05-04T10:00:00", "note", "A", "x", {})], "html")
+
+
+def test_the_words_name_who_works_on_it_and_what_leaves_time() -> None:
+    work = (Work(id="key", stage="Matte", kind="key", who=("Ada",)), Work(id="roto", stage="Matte", kind="roto", who=("Ben",)))
+    people = (Worker(name="Ada"), Worker(name="Ben"))
+    s, other = shot("A", work=work), shot("B", hours_estimate=3.0)
+    f = film(s, other, people=people, deadline="2026-05-15")
+    f = f.with_shot(f.shot("A").model_copy(update={"due": "2026-05-13"}))
+    table = lay_out(f)
+    hours = {b.task.name: b.task.hours for b in table.schedule.blocks if b.task.shot == "A"}
+    said = why(f, table)
+    assert table.schedule.drives == "A"
+    for name, who in (("key", "Ada"), ("roto", "Ben")):
+        assert f"{hours[name]:.1f} h {who}" in said
+    assert "working day" in said
+    assert "late" not in said
+    idle = f.with_shot(f.shot("A").model_copy(update={"plates_due": "2026-05-16"}))  # a Saturday
+    assert "Ada has no hours then until Mon 18 May." in why(idle, lay_out(idle))

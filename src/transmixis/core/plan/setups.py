@@ -63,7 +63,8 @@ def left_bare(first: Setup, second: Setup, shape: float) -> tuple[float, str]:
     enlarge = size_on_frame(first) / size_on_frame(second)
     feet = [_down(s, shape) for s in (first, second)]
     top = feet[0] - feet[1] * enlarge
-    strips = {"top": top, "bottom": 1 - (top + enlarge), "sides": (1 - enlarge) / 2}
+    # the two sum to what is missing in height, so one of them is at least as wide as each strip at the sides
+    strips = {"top": top, "bottom": 1 - (top + enlarge)}
     side = max(strips, key=lambda s: strips[s])
     return max(strips[side], 0.0), side
 
