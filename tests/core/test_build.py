@@ -159,3 +159,12 @@ def test_black_and_white_are_the_darkest_and_brightest_parts() -> None:
 def linear_slope(x: float) -> float:
     """Slope of the sRGB code at a linear value (IEC 61966-2-1)."""
     return 1.055 / 2.4 * x ** (1 / 2.4 - 1)
+
+
+def test_each_channel_is_graded_by_its_own_black_and_white() -> None:
+    a = Look(np.array([0.01, 0.02, 0.03]), np.full(3, 0.3), np.array([0.5, 0.6, 0.7]), 1.0, 1.0)
+    b = Look(np.array([0.05, 0.03, 0.02]), np.full(3, 0.3), np.array([0.7, 0.6, 0.5]), 1.0, 1.0)
+    g = propose_grade(a, b, 1.0)
+    for c in range(3):
+        assert g.gain[c] * a.black[c] + g.lift[c] == pytest.approx(b.black[c], abs=1e-9)
+        assert g.gain[c] * a.white[c] + g.lift[c] == pytest.approx(b.white[c], abs=1e-9)

@@ -332,3 +332,22 @@ def test_what_never_rises_so_high_is_told() -> None:
         timing.landing_time(3, 10, -5)
     with pytest.raises(UserError, match="never"):
         timing.landing_time(3, 10, -5, 10)
+
+
+def test_two_set_ups_in_figures() -> None:
+    """By hand: 6.5 m for 6 m is 8.33 % further, 0.3 m lower is 5 % of 6 m, and 35 mm at 6 m to 50 mm at 6.5 m is 75.8 %."""
+    a, b = setups.Setup(35, 24, 6.0, 1.5, 4.0), setups.Setup(50, 24, 6.5, 1.2, 0.0)
+    found = setups.compared(a, b, 9 / 16)
+    assert found.distance == pytest.approx(100 * 0.5 / 6)
+    assert found.height == pytest.approx(5.0)
+    assert found.enlarge == pytest.approx(35 / 6 / (50 / 6.5))
+    same = setups.compared(a, a, 9 / 16)
+    assert (same.distance, same.height, same.horizon, same.enlarge) == (0, 0, pytest.approx(0, abs=1e-9), 1)
+    # the horizon of a level camera is in the middle; tilted down by 4 degrees it rises by 35 tan 4 of 13.5 mm
+    assert setups.horizon(b, 9 / 16) == 0.5
+    assert setups.horizon(a, 9 / 16) == pytest.approx(0.5 - 35 * math.tan(math.radians(4)) / 13.5)
+    bare, side = setups.left_bare(a, setups.Setup(70, 24, 6.0, 1.5, 4.0), 9 / 16)
+    feet = 0.5 + 35 * math.tan(math.atan2(1.5, 6) - math.radians(4)) / 13.5
+    feet_long = 0.5 + 70 * math.tan(math.atan2(1.5, 6) - math.radians(4)) / 13.5
+    assert bare == pytest.approx(max(feet - feet_long / 2, 1 - (feet - feet_long / 2) - 0.5))
+    assert side in ("top", "bottom")

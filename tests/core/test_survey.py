@@ -218,7 +218,7 @@ def test_what_dust_could_have_been_seen_is_said() -> None:
     assert not least[1] <= least[0]
     frames = [recorded(seen(picture, m), i) for i, m in enumerate(moves)]
     words = survey(frames).dust.seen
-    assert words.startswith("here spots of ")
+    assert words.startswith("half of all spots would show here: ")
     assert "%" in words
 
 

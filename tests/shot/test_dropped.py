@@ -89,3 +89,15 @@ def test_plates_added_to_a_planned_shot_keep_its_plan(folder: Path) -> None:
     assert [s.kind for s in made.steps][-2:] == ["place", "edges"]
     more = with_plates(film.with_shot(made), "A", "", [(pieces[0].plate, pieces[0].info)])
     assert [p.id for p in more.plates] == ["hero", "background", "background2"]
+
+
+def test_stills_become_a_shot_only_where_nothing_moves(folder: Path) -> None:
+    pair = sorted_out(folder, take(folder, "harbour", 1), take(folder, "mountain", 1))
+    assert pair == {"SH010": [("harbour", "hero"), ("mountain", "still")]}
+    beside = sorted_out(folder, take(folder, "boat"), take(folder, "mountain", 1), take(folder, "waves", 2))
+    assert beside == {"SH010": [("boat", "hero"), ("mountain", "still"), ("waves", "background")]}
+    there = Shot(code="A", length=3, width=1, height=1, plates=(Plate(id="hero", role="hero", path="x.png"),))
+    assert sorted_out(folder, take(folder, "mountain", 1), shots=(there,), now="A") == {"A": [("mountain", "still")]}
+    assert sorted_out(folder, take(folder, "clean_sea", 1), take(folder, "mountain", 1)) == {
+        "SH010": [("clean_sea", "clean"), ("mountain", "still")]
+    }

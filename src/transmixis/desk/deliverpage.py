@@ -33,6 +33,7 @@ from transmixis.desk.theme import span_words
 from transmixis.desk.viewimage import matte_image, picture_image
 from transmixis.shot.deliver import FORMATS, Report, deliver, picture_of, refuse_target
 from transmixis.shot.outputs import Standing
+from transmixis.shot.planning.reportpage import said_day
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
@@ -279,7 +280,7 @@ class DeliverPage(Page):
         if not session or not shot:
             return
         lines = [
-            f"{e.when.replace('T', ' ')}  {e.text}"
+            f"{said_day(e.when)}  {e.text}"
             for e in session.document.log.entries()
             if e.kind == "delivered" and e.shot == shot.code
         ]

@@ -16,6 +16,7 @@ from transmixis.desk.page import Page
 from transmixis.desk.state import State
 from transmixis.desk.tables import plain_table
 from transmixis.shot.logbook import PAUSE, Entry, folded, time_spent
+from transmixis.shot.planning.reportpage import said_day
 
 ALL = "everything"
 
@@ -27,7 +28,7 @@ class LogPage(Page):
         super().__init__(state)
         self.setObjectName("page")
         self.search, self.kind = QLineEdit(), QComboBox()
-        self.table = plain_table(("When", "Shot", "Kind", "What"), (150, 80, 140), (3,))
+        self.table = plain_table(("When", "Shot", "Kind", "What"), (180, 80, 140), (3,))
         self.own, self.add = QLineEdit(), QPushButton("Write down")
         title = QLabel("Log book")
         title.setObjectName("title")
@@ -80,7 +81,7 @@ class LogPage(Page):
         self.spent.setText(_spent_words(shown))
         self.table.setRowCount(min(len(shown), 2000))
         for row, e in enumerate(shown[:2000]):
-            for column, value in enumerate((e.when.replace("T", "  "), e.shot, e.kind, e.text)):
+            for column, value in enumerate((said_day(e.when), e.shot, e.kind, e.text)):
                 item = QTableWidgetItem(value)
                 item.setToolTip(value if column == 3 else "")
                 self.table.setItem(row, column, item)

@@ -13,6 +13,8 @@ def with_unit(value: float, unit: str) -> str:
     whole = f"{value:.0f}".replace("-", "\u2212") if unit in COUNTED and value == round(value) else figure(value)
     if unit == "frame":
         return f"frame {whole}"  # which one, not how many
+    if unit == "frames" and value == 1:
+        return "1 frame"
     return whole + (unit if unit == "°" else f" {unit}" if unit else "")
 
 
@@ -35,6 +37,8 @@ def limit_words(r: Reading) -> str:
     """at most 0.33 px."""
     if r.unit == "frame":
         return f"{bound(r)} frame {plain(r.limit)}"
+    if r.unit == "frames" and r.limit == 1:
+        return f"{bound(r)} 1 frame"
     return f"{bound(r)} {plain(r.limit)}{'' if r.unit in ('', '°') else ' '}{r.unit}"
 
 

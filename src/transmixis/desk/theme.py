@@ -68,11 +68,11 @@ def colour(name: str, alpha: float | None = None) -> QColor:
     return c
 
 
-MOST_DECIMALS = 5
+MOST_DECIMALS = 3
 
 
 def figure(value: float, digits: int = 3) -> str:
-    """A number with a real minus sign and `digits` figures that count; beyond five decimals it is 0."""
+    """A number with a real minus sign and `digits` figures that count; beyond three decimals it is 0."""
     a = abs(value)
     before = math.floor(math.log10(a)) if a > 0 else 0
     decimals = min(max(digits - 1 - before, 0), MOST_DECIMALS)

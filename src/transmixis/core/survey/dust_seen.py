@@ -84,8 +84,8 @@ def _is_found(laid: tuple[float, float, float, float], found: list[Spot]) -> boo
 def seen_words(seen: tuple[Seen, ...]) -> str:
     """One sentence part; '' where nothing was tried."""
     parts = [
-        f"{s.across:.0f} px across are found half the time from {100 * s.depth:.0f} % of the light on" if np.isfinite(s.depth)
-        else f"{s.across:.0f} px across are mostly missed"
+        f"{s.across:.0f} px across from {100 * s.depth:.0f} % of the light on" if np.isfinite(s.depth)
+        else f"{s.across:.0f} px across at no depth"
         for s in seen
     ]  # fmt: skip
-    return f"here spots of {', of '.join(parts)}" if parts else ""
+    return f"half of all spots would show here: {', '.join(parts)}" if parts else ""

@@ -159,7 +159,7 @@ def _noise(s: PlateSurvey) -> Iterable[Finding]:
         yield _whole(s, "noise", words, "Grain what is added to match.", bad=s.noise.level > NOISE)
     elif np.isfinite(s.noise_levels).any():
         level = float(np.nanmedian(s.noise_levels))
-        words = f"at most {level:.1f} levels of 8 bit; not measured in time, since nothing stands still, so texture counts in it"
+        words = f"at most {level:.1f} levels of 8 bit; not measured from frame to frame, so texture counts in it"
         yield _whole(s, "noise", words, "Film a still, even surface to measure it.", bad=False)
     if s.noise is not None and s.noise.neighbours > SMOOTHED:
         words = f"the noise is smoothed (neighbouring pixels alike to {s.noise.neighbours:.2f}): denoised, scaled or coded hard"

@@ -225,7 +225,7 @@ def paint_timing(p: QPainter, box: QRectF, s: PlateSurvey, frame: int) -> None:
 def paint_marks(p: QPainter, box: QRectF, s: PlateSurvey, frame: int) -> None:
     """The frame with dust as rings and what reaches in hatched."""
     h, w = s.path.size
-    words = 58.0
+    words = 70.0
     scale = min(box.width() / w, (box.height() - words) / h)
     area = QRectF(box.left(), box.top(), w * scale, h * scale)
     p.fillRect(area, QColor(WELL))
@@ -245,7 +245,7 @@ def paint_marks(p: QPainter, box: QRectF, s: PlateSurvey, frame: int) -> None:
         if s.intruders_told
         else "edges are not compared: the camera moves"
     )
-    wrapped(p, box.left(), area.bottom() + 12, box.width(), f"{said[0].upper()}{said[1:]}; {edge}.", 11, 13, 400, INK, 4)
+    wrapped(p, box.left(), area.bottom() + 12, box.width(), f"{said[0].upper()}{said[1:]}; {edge}.", 11, 13, 400, INK, 5)
 
 
 def steadiness_plot(state: State) -> QWidget:
