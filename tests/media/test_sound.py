@@ -117,3 +117,27 @@ def test_damaged_sound_becomes_silence_not_a_failure(tmp_path: Path) -> None:
     path.write_bytes(data)
     got = np.concatenate(list(samples(Sound(path, 0.0, 1.0), RATE)), axis=1)
     assert got.shape[1] == RATE
+
+
+@pytest.mark.parametrize("rate", [192_000, 12_345])
+def test_sound_of_a_rate_that_aac_does_not_know_is_brought_to_one(tmp_path: Path, rate: int) -> None:
+    path = tmp_path / "odd.mov"
+    with av.open(str(path), "w") as box:
+        picture: Any = box.add_stream("mpeg4", rate=24)
+        picture.width, picture.height, picture.pix_fmt = 64, 48, "yuv420p"
+        sound: Any = box.add_stream("pcm_s16le", rate=rate, layout="mono")
+        for i in range(FRAMES):
+            box.mux(picture.encode(av.VideoFrame.from_ndarray(np.full((48, 64, 3), 80 + i, np.uint8), format="rgb24")))
+        box.mux(picture.encode(None))
+        wave = (20_000 * np.sin(2 * np.pi * 440 * np.arange(rate) / rate)).astype(np.int16)
+        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(wave[None]), format="s16", layout="mono")
+        frame.sample_rate, frame.pts, frame.time_base = rate, 0, Fraction(1, rate)
+        box.mux(sound.encode(frame))
+        box.mux(sound.encode(None))
+    session = session_of(tmp_path / "film", path)
+    out = tmp_path / "out.mp4"
+    deliver(session.renderer("A"), "plate:hero", out, range(1, FRAMES + 1), Progress())
+    wave_out = np.concatenate(list(samples(Sound(out, 0.1, 0.8), 48_000)), axis=1)[0]
+    tone = np.argmax(np.abs(np.fft.rfft(wave_out * np.hanning(len(wave_out))))) / 0.8
+    assert tone == pytest.approx(440, abs=3)
+    session.close()

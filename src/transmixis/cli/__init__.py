@@ -93,6 +93,10 @@ def new(
     show(as_json, {"production": str(folder)}, f"Made the production '{doc.film.production.name}' in {folder}")
 
 
+def _many(count: int, what: str) -> str:
+    return f"{count} {what}{'' if count == 1 else 's'}"
+
+
 @app.command()
 def add(
     project: Annotated[Path, typer.Argument(help="A production's folder.")],
@@ -130,7 +134,11 @@ def add(
         doc.close()
     data = {"shot": code, "plates": [p.model_dump() for p in shot.plates], "steps": [s.kind for s in shot.steps]}
     lines = [f"{p.id}: {p.role}, {p.path}" for p in shot.plates]
-    show(as_json, data, f"Shot {code} has {len(shot.plates)} plates and {len(shot.steps)} steps\n" + "\n".join(lines))
+    show(
+        as_json,
+        data,
+        f"Shot {code} has {_many(len(shot.plates), 'plate')} and {_many(len(shot.steps), 'step')}\n" + "\n".join(lines),
+    )
 
 
 @app.command()

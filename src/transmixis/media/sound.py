@@ -16,6 +16,7 @@ from transmixis.media.files import decoding, said
 
 CODECS = {"prores": "pcm_s16le", "h264": "aac", "ffv1": "flac"}  # by kind of movie
 FORM = "fltp"  # planes of float samples
+AAC_RATES = (96000, 88200, 64000, 48000, 44100, 32000, 24000, 22050, 16000, 12000, 11025, 8000)  # ISO/IEC 14496-3
 MOST_RATE = 384_000  # samples a second
 STEP = 1024  # samples written at a time
 
@@ -35,7 +36,8 @@ class SoundTrack:
     def __init__(self, box: Any, kind: str, sound: Sound) -> None:
         with decoding(sound.path, f"The sound of '{said(sound.path.name)}'"):
             self._rate, self._layout = _shape_of(sound.path)
-            # AAC is made for a few rates only; those of recordings are among them
+            if CODECS[kind] == "aac" and self._rate not in AAC_RATES:
+                self._rate = 48_000
             self._stream = box.add_stream(CODECS[kind], rate=self._rate, layout=self._layout)
         self._box, self._sound, self._written = box, sound, 0
         self._samples = samples(sound, self._rate)

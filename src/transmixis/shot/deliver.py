@@ -221,6 +221,7 @@ def _movie(
         made, kept, failed = _frames(renderer, ref, frames, progress, gathered, lambda n: gather / f"{n:06d}.npy", None)
     shape = next((_load(gather, n).shape for n in frames if n not in failed), None)
     if shape is None:
+        shutil.rmtree(gather, ignore_errors=True)
         raise UserError(f"No frame of the shot can be made: {next(iter(failed.values()))}")
     writer = MovieWriter(target, fmt.kind, shape[1], shape[0], renderer.shot.fps, kept_sound.sound)
     try:
