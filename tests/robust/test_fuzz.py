@@ -267,6 +267,10 @@ def test_a_name_of_thousands_does_not_flood_what_is_said_of_it() -> None:
     assert done.returncode == 1
     one_sentence(done.stderr)
     assert done.stderr.strip().endswith("rights.")
+    for command in (("new",), ("check",), ("plan", "schedule", "--project"), ("shelf", "list")):  # whoever raised it
+        done = ran(*command, "9" * 5000)
+        assert done.returncode in (1, 2)
+        one_sentence(done.stderr)
     assert str(UserError("short")) == "short"
 
 

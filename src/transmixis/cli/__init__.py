@@ -17,7 +17,7 @@ from pydantic import ValidationError
 
 from transmixis import __version__
 from transmixis.cli.common import Json, Overwrite, Strict, app, errors, out, show, with_bar
-from transmixis.core.errors import Cancelled, UserError
+from transmixis.core.errors import Cancelled, UserError, bounded
 from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT
 from transmixis.demo import copy_demo
@@ -380,7 +380,7 @@ def main(args: list[str] | None = None) -> None:
 
 
 def _fail(words: str) -> None:
-    errors.print(said(words), markup=False, soft_wrap=True)
+    errors.print(bounded(said(words)), markup=False, soft_wrap=True)
     sys.exit(1)
 
 

@@ -5,13 +5,16 @@ from __future__ import annotations
 LONGEST = 900  # characters: a file's name of thousands must not flood what is said of it
 
 
+def bounded(words: str) -> str:
+    """Words without the middle of what is too long to be read."""
+    return words if len(words) <= LONGEST else f"{words[: LONGEST // 2]} … {words[-LONGEST // 3 :]}"
+
+
 class UserError(Exception):
     """One sentence that says what is wrong, where, and what to do. Anything else that is raised is a fault of ours."""
 
     def __init__(self, words: str = "") -> None:
-        if len(words) > LONGEST:
-            words = f"{words[: LONGEST // 2]} … {words[-LONGEST // 3 :]}"
-        super().__init__(words)
+        super().__init__(bounded(words))
 
 
 class Cancelled(Exception):

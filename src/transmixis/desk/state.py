@@ -382,7 +382,9 @@ class State(QObject):
         if self._measured == self._to_measure and self._known_before < self._to_measure and self.session and shot:
             faults = len(self.findings())
             self.session.document.log.add(
-                "measured", f"Every step of {shot.code} measured on {shot.length} frames: {faults} open findings.", shot.code
+                "measured",
+                f"Every step of {shot.code} measured on {shot.length} frames: {faults} open finding{'' if faults == 1 else 's'}.",
+                shot.code,
             )
 
     def _let_go_of_mended(self, step_id: str, n: int, readings: list[Reading]) -> None:

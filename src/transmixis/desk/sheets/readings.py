@@ -10,7 +10,7 @@ from transmixis.core.readings import FAULT, Reading
 from transmixis.desk.marks import hatch, text, vline
 from transmixis.desk.readingwords import value_words
 from transmixis.desk.state import State
-from transmixis.desk.theme import EDGE, INK, INK2, PAPER, VERMILION_TEXT, WELL, WHITE
+from transmixis.desk.theme import EDGE, INK, INK2, PAPER, VERMILION_TEXT, WELL, WHITE, text_width
 
 LIMIT_AT = 0.70
 
@@ -76,7 +76,10 @@ def _paint_row(p: QPainter, box: QRectF, r: Reading) -> None:
         if box.height() > 26 and r.note:
             text(p, box.left(), y + 14, r.note, 10, 400, INK2, room=box.width())
         return
+    said = value_words(r)
+    while px > 8 and text_width(r.name, px, 400) + text_width(said, px, 600) + 6 > box.width():
+        px -= 1
     text(p, box.left(), y, r.name, px)
-    text(p, box.right(), y, value_words(r), px, 600, VERMILION_TEXT if r.state == FAULT else INK, "right")
+    text(p, box.right(), y, said, px, 600, VERMILION_TEXT if r.state == FAULT else INK, "right")
     if box.height() >= 22:
         paint_bar(p, box.left(), y + 13, box.width(), r.ratio)
