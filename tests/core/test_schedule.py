@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from transmixis.core.errors import UserError
+from transmixis.core.plan.drivers import chain
 from transmixis.core.plan.estimate import RATES, Hours, Work, adjusted, hours_for, learn, there_or_later, three_point, together
 from transmixis.core.plan.schedule import Person, Task, _cost, _laid, schedule
 
@@ -150,3 +151,29 @@ def test_one_absurd_entry_is_not_believed_and_many_that_agree_are() -> None:
     slow = learn([(2.0, 6.1), (3.0, 9.2), (1.0, 2.9), (4.0, 11.8), (2.0, 6.3)])
     assert 2.4 < slow.factor < 3.1
     assert learn([(2.0, 4.0)]).factor > 1.15
+
+
+def test_the_chain_of_a_long_film_is_read_by_looking_up_not_by_searching() -> None:
+    """Each link names the block that ended last before it, of its shot or of its person; checked against plain search."""
+    dice = random.Random(4)
+    tasks = [
+        Task(k, f"S{i:02d}", dice.choice([1, 2, 4, 6]), wait=1.0 if k == "check" else 0.0)
+        for i in range(30)
+        for k in ("matte", "check")
+    ]
+    people = [Person(n, WEEK) for n in ("Ada", "Ben")]
+    found = schedule(tasks, people, {f"S{i:02d}": 2.0 + i / 4 for i in range(30)}, search=False)
+    links = chain(found, tuple(people), found.drives)
+    assert links[-1].block.task.shot == found.drives
+    assert links[0].cause == "start"
+    for a, b in itertools.pairwise(links):
+        assert b.after is a.block
+        rest = [x for x in found.blocks if x is not b.block and x.end <= b.block.start + 1e-6]
+        own = max((x.end + b.block.task.wait for x in rest if x.task.shot == b.block.task.shot), default=0.0)
+        mine = max((x.end for x in rest if x.person == b.block.person), default=0.0)
+        assert b.until == pytest.approx(max(own, mine))
+    late = working_days_late(found, {f"S{i:02d}": 2.0 + i / 4 for i in range(30)}, people)
+    for shot, n in late.items():
+        first, last = 2.0 + int(shot[1:]) / 4, found.done[shot]
+        assert n == sum(WEEK[d % 7] > 0 for d in range(int(first), int(last - 1e-6) + 1))
+    assert late

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -27,26 +29,38 @@ class Link:
 
 def chain(schedule: Schedule, people: tuple[Person, ...], shot: str) -> tuple[Link, ...]:
     """Links from the first to the last, ending with the shot's last task; () for a shot without tasks left."""
-    own = [b for b in schedule.blocks if b.task.shot == shot]
     links: list[Link] = []
-    block = max(own, key=lambda b: b.end, default=None)
     by_name = {p.name: p for p in people}
+    of_shot, of_person = _lists(schedule.blocks, lambda b: b.task.shot), _lists(schedule.blocks, lambda b: b.person)
+    block = of_shot[shot][0][-1] if shot in of_shot else None
     while block is not None:
-        link = _why(block, schedule.blocks, by_name[block.person])
+        link = _why(
+            block, _before(block, of_shot[block.task.shot]), _before(block, of_person[block.person]), by_name[block.person]
+        )
         links.append(link)
         block = link.after
     return tuple(reversed(links))
 
 
-def _why(block: Block, blocks: tuple[Block, ...], person: Person) -> Link:
-    """The latest of all that had to be over before a block could begin."""
+Ordered = tuple[list[Block], list[float]]  # blocks by their end, and those ends
+
+
+def _lists(blocks: tuple[Block, ...], name: Callable[[Block], str]) -> dict[str, Ordered]:
+    out: dict[str, list[Block]] = {}
+    for b in sorted(blocks, key=lambda b: (b.end, b.start)):
+        out.setdefault(name(b), []).append(b)
+    return {k: (v, [b.end for b in v]) for k, v in out.items()}
+
+
+def _before(block: Block, ordered: Ordered) -> Block | None:
+    """The last of these that is over when a block begins."""
+    k = bisect_right(ordered[1], block.start + SAME)
+    return next((b for b in reversed(ordered[0][:k]) if b is not block), None)
+
+
+def _why(block: Block, before: Block | None, mine: Block | None, person: Person) -> Link:
+    """The latest of all that had to be over before a block could begin: the shot's task before it, its person's."""
     t = block.task
-    before = max(
-        (b for b in blocks if b.task.shot == t.shot and b is not block and b.end <= block.start + SAME), key=_end, default=None
-    )
-    mine = max(
-        (b for b in blocks if b.person == block.person and b is not block and b.end <= block.start + SAME), key=_end, default=None
-    )
     found: list[tuple[float, Cause, Block | None]] = [(0.0, "start", None)]
     if t.first_day > 0:
         found.append((float(t.first_day), "plates", None))
@@ -59,7 +73,3 @@ def _why(block: Block, blocks: tuple[Block, ...], person: Person) -> Link:
     until, cause, after = max(found, key=lambda f: (round(f[0] / SAME), ORDER[f[1]]))
     idle = sum(person.hours(d) <= 0 for d in range(int(until + SAME), int(block.start + SAME)))
     return Link(block, cause, until, after, idle)
-
-
-def _end(b: Block) -> float:
-    return b.end

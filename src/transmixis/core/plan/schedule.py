@@ -6,6 +6,7 @@ a task may begin when the one before it in its shot is done and its plates are i
 
 from __future__ import annotations
 
+import itertools
 import math
 import random
 from collections.abc import Sequence
@@ -108,12 +109,16 @@ def schedule(
     return best
 
 
-def working_days_late(s: Schedule, deadlines: dict[str, float], people: Sequence[Person], shot: str) -> int:
-    """Days between a shot's deadline and its end on which anybody works."""
-    first, last = deadlines.get(shot, math.inf), s.done.get(shot, 0.0)
-    if last - first <= LOST:
-        return 0
-    return sum(any(p.hours(d) > 0 for p in people) for d in range(int(max(first, 0)), int(max(last - 1e-6, first)) + 1))
+def working_days_late(s: Schedule, deadlines: dict[str, float], people: Sequence[Person]) -> dict[str, int]:
+    """For every shot that is late, the days between its deadline and its end on which anybody works."""
+    late = [shot for shot in s.late if s.done[shot] - deadlines.get(shot, math.inf) > LOST]
+    horizon = max((int(s.done[shot]) for shot in late), default=0) + 2
+    worked = list(itertools.accumulate((any(p.hours(d) > 0 for p in people) for d in range(horizon)), initial=0))
+    out = {}
+    for shot in late:
+        first, last = deadlines[shot], s.done[shot]
+        out[shot] = worked[int(max(last - 1e-6, first)) + 1] - worked[int(max(first, 0))]
+    return out
 
 
 def _check(tasks: list[Task], people: list[Person]) -> None:

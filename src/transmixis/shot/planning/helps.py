@@ -50,7 +50,7 @@ def what_helps(
     days = _days(now, work.deadlines, people)
     found = []
     for h in _to_try(film, start, now):
-        tasks, deadlines, workers = _with(film, start, h, work, people, gone)
+        tasks, deadlines, workers = _with(film, start, h, work, people, gone, progress)
         tried = schedule(tasks, workers, deadlines, like=now, progress=progress)
         left = sum(tried.late.values())
         if before - left > LEAST_SAVED:
@@ -59,19 +59,19 @@ def what_helps(
 
 
 def _days(s: Schedule, deadlines: dict[str, float], people: list[Person]) -> int:
-    return sum(working_days_late(s, deadlines, people, shot) for shot in s.late)
+    return sum(working_days_late(s, deadlines, people).values())
 
 
 def _with(
-    film: Film, start: date, h: Help, work: Left, people: list[Person], gone: frozenset[str]
+    film: Film, start: date, h: Help, work: Left, people: list[Person], gone: frozenset[str], progress: Progress | None
 ) -> tuple[list[Task], dict[str, float], list[Person]]:
     """Tasks, deadlines and people with a help. Only what the help touches is worked out anew."""
     after = with_help(film, h)
     if h.kind in ("hours", "person"):
         if h.kind == "person":  # somebody new may do what nobody is named for, so who can do what changes
-            return tasks_of(after, start, None, gone).tasks, work.deadlines, people_of(after, start)
+            return tasks_of(after, start, progress, gone).tasks, work.deadlines, people_of(after, start)
         return work.tasks, work.deadlines, people_of(after, start)
-    left = tasks_of(after, start, None, gone)
+    left = tasks_of(after, start, progress, gone)
     return left.tasks, left.deadlines, people
 
 

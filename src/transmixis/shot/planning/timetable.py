@@ -44,7 +44,11 @@ class Timetable:
 
     def working_days_late(self, shot: str) -> int:
         """Days between deadline and end on which anybody works."""
-        return working_days_late(self.schedule, self.deadlines, self.people, shot)
+        return self._days_late.get(shot, 0)
+
+    @cached_property
+    def _days_late(self) -> dict[str, int]:
+        return working_days_late(self.schedule, self.deadlines, self.people)
 
     def working_days_left(self, shot: str) -> int:
         """Whole days after its end and before its deadline is over on which anybody works."""
