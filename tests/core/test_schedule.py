@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from transmixis.core.errors import UserError
 from transmixis.core.plan.drivers import chain
 from transmixis.core.plan.estimate import RATES, Hours, Work, adjusted, hours_for, learn, there_or_later, three_point, together
-from transmixis.core.plan.schedule import Person, Task, _cost, _laid, schedule
+from transmixis.core.plan.schedule import Person, Task, _cost, _laid, schedule, working_days_late
 
 WEEK = (8.0, 8.0, 8.0, 8.0, 8.0, 0.0, 0.0)
 
