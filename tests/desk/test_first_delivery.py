@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 import pytest
-from deskhelp import LONG, press, settle
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QTimer, QUrl
+from deskhelp import LONG, press, settle, when_shown
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QFileDialog, QPushButton
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QPushButton
 from tinyplates import tiny_frame
 
 from transmixis.desk.addplates import LEAVE_OUT, AddPlates
@@ -40,15 +40,11 @@ class Person:
     def will_answer(self, kind: type[QDialog]) -> None:
         """Press OK in the next dialog of a kind, as soon as it is there."""
 
-        def answer() -> None:
-            dialog = next((w for w in QApplication.topLevelWidgets() if isinstance(w, kind) and w.isVisible()), None)
-            if dialog is None:
-                QTimer.singleShot(50, answer)
-                return
+        def answer(dialog: QDialog) -> None:
             ok = dialog.findChild(QDialogButtonBox).button(QDialogButtonBox.StandardButton.Ok)  # type: ignore[union-attr]
             self.press(ok)
 
-        QTimer.singleShot(50, answer)
+        when_shown(kind, answer)
 
 
 def deliver(person: Person, window: MainWindow, qtbot: Any) -> Path:
@@ -119,8 +115,7 @@ def test_several_takes_become_several_shots_in_one_list(
     assert window.make_new(tmp_path / "film", "Film")
     seen: dict[str, Any] = {}
 
-    def look() -> None:
-        dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, AddPlates) and w.isVisible())
+    def look(dialog: AddPlates) -> None:
         seen["note"] = dialog.note.text()
         seen["left"] = [dialog.left_out.item(i).text() for i in range(dialog.left_out.count())]  # type: ignore[union-attr]
         dialog.choose(1, "AB010")
@@ -128,7 +123,7 @@ def test_several_takes_become_several_shots_in_one_list(
         seen["then"] = dialog.note.text()
         dialog.accept()
 
-    QTimer.singleShot(300, look)
+    when_shown(AddPlates, look)
     drop(window, [*sorted(tmp_path.glob("c*.0001.png")), tmp_path / "list.txt"])
     qtbot.waitUntil(lambda: bool(window.board.table.shots()), timeout=LONG)
     settle(qtbot, window)
@@ -153,6 +148,9 @@ def test_measuring_stops_when_told_and_goes_on(bench: MainWindow, qtbot: Any) ->
     settle(qtbot, bench)
     left = state.remeasuring
     assert left > 0
+    state.want_proposal("match")  # what was dropped can be asked for again
+    settle(qtbot, bench)
+    assert "match" in state.proposals
     assert stop.text() == "Go on"
     state.set_param("white", 0.7)  # an edit does not start it again
     settle(qtbot, bench)

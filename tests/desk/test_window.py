@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from deskhelp import LONG, press, settle
+from deskhelp import LONG, press, settle, when_shown
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRect, QSettings, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QApplication
@@ -289,15 +289,14 @@ def test_new_production_and_dropped_plates(window: MainWindow, qtbot: Any, tiny_
         ]
     )
 
-    def accept() -> None:
-        dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, AddPlates) and w.isVisible())
+    def accept(dialog: AddPlates) -> None:
         assert [p.role for p, _ in dialog.groups()["SH010"]] == ["hero", "clean", "background"]
         for row in range(3):
             dialog.choose(row, "AB010")
         dialog.title.setText("A first shot")
         dialog.accept()
 
-    QTimer.singleShot(300, accept)
+    when_shown(AddPlates, accept)
     event = QDropEvent(
         QPointF(100, 100), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     )

@@ -473,6 +473,14 @@ def test_reports_say_who_must_agree_what_may_go_wrong_where_and_when() -> None:
     shoot = report("shoot", f, "A", view, [], "html")
     for words in ("The old slip (57.60° N, 5.80° W)", "Fri 22 May 2026 at 10:42"):
         assert words in shoot
+    # an hour whose shadows were found wrong is not printed, nor a place that nobody has said
+    wrong = shot("D", plan={"shadow": {"second_day": "2026-05-22", "second_hour": 15.0}})
+    printed = report("shoot", film(wrong), "D", overview(film(wrong)), [], "html")
+    assert "15:00" not in printed
+    assert "not settled yet: the shadows do not agree" in printed
+    assert "50.00" not in printed
+    broken = shot("D", plan={"shadow": {"second_hour": "luck"}})
+    assert "not set" in report("shoot", film(broken), "D", overview(film(broken)), [], "html")
     assert "not set" in report("shoot", film(shot("C")), "C", overview(film(shot("C"))), [], "html")
     rows = list(csv.reader(io.StringIO(report("schedule", f, "A", view, [], "csv"))))
     assert rows[0][4] == "hours"

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from typing import Any, TypeVar
 
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtWidgets import QApplication, QDialog, QWidget
 
 from transmixis.desk.window import MainWindow
 
@@ -19,3 +20,19 @@ def settle(qtbot: Any, window: MainWindow) -> None:
 
 def press(qtbot: Any, widget: QWidget, x: float, y: float) -> None:
     qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(y)))
+
+
+D = TypeVar("D", bound=QDialog)
+
+
+def when_shown(kind: type[D], do: Callable[[D], None]) -> None:
+    """Do something with the next dialog of a kind, as soon as it is there."""
+
+    def look() -> None:
+        dialog = next((w for w in QApplication.topLevelWidgets() if isinstance(w, kind) and w.isVisible()), None)
+        if dialog is None:
+            QTimer.singleShot(50, look)
+        else:
+            do(dialog)
+
+    QTimer.singleShot(50, look)

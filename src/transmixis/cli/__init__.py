@@ -23,18 +23,18 @@ from transmixis.core.readings import FAULT
 from transmixis.demo import copy_demo
 from transmixis.media.files import said, why
 from transmixis.media.sequence import MOST_FRAMES, is_movie
-from transmixis.media.source import open_source
+from transmixis.media.source import SourceInfo, open_source
 from transmixis.shot.contract import SurveyKind
 from transmixis.shot.deliver import deliver
 from transmixis.shot.document import Document
 from transmixis.shot.keyjob import KeyJob, reading_dict, run_key
-from transmixis.shot.model import ROLES, Shot
+from transmixis.shot.model import ROLES, Plate, Shot
 from transmixis.shot.record import words_of
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
 from transmixis.shot.surveyjob import report_text, survey_report
-from transmixis.shot.workorder import filmed, first_work_order, new_shot, planned_shot, plate_from, survey_others
+from transmixis.shot.workorder import new_shot, planned_shot, plate_from, with_plates
 
 
 @app.command()
@@ -111,23 +111,14 @@ def add(
         raise UserError(f"'{role}' is not a role; use one of {', '.join(ROLES)}.")
     doc = Document.open(project)
     try:
-        known = {s.code: s for s in doc.film.shots}
-        shot = known.get(code)
-        planned = shot if shot and not shot.plates and not shot.steps else None
-        shot = None if planned else shot
-        moving: list[str] = []
-        for path in plates:
-            plate, info = plate_from(doc.folder, path, shot, role or None)  # type: ignore[arg-type]
-            moving += [plate.id] if info.count > 1 else []
-            shot = (
-                shot.model_copy(update={"plates": (*shot.plates, plate)})
-                if shot
-                else new_shot(code, title, info, plate, doc.film.production.rate)
-            )
-        assert shot is not None
-        if code not in known or planned:
-            shot = first_work_order(shot)
-        shot = filmed(planned, survey_others(shot, moving))
+        so_far = next((s for s in doc.film.shots if s.code == code), None)
+        found: list[tuple[Plate, SourceInfo]] = []
+        for path in plates:  # roles are guessed beside what is there already
+            plate, info = plate_from(doc.folder, path, so_far, role or None)  # type: ignore[arg-type]
+            found.append((plate, info))
+            so_far = so_far or new_shot(code, title, info, plate, doc.film.production.rate).model_copy(update={"plates": ()})
+            so_far = so_far.model_copy(update={"plates": (*so_far.plates, plate)})
+        shot = with_plates(doc.film, code, title, found)
         doc.change_shot(f"Add plates to {code}", shot)
         doc.log.add("plates", f"{len(plates)} plates added to {code}.", code)
     finally:

@@ -327,6 +327,7 @@ class State(QObject):
         self.stopped = True
         self.engine.drop("measure")
         self.engine.drop("propose")
+        self._asked.clear()  # what was asked for is dropped, and may be asked for again
         self._progress.cancel()
         renderer = self.renderer()
         if renderer:

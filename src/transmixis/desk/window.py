@@ -47,7 +47,7 @@ from transmixis.desk.survey.page import SurveyPage
 from transmixis.desk.topbar import TopBar
 from transmixis.media.source import SourceInfo
 from transmixis.shot.document import Document
-from transmixis.shot.dropped import dropped
+from transmixis.shot.dropped import Dropped, dropped
 from transmixis.shot.lock import Locked
 from transmixis.shot.model import STAGES, Film, Plate, Shot
 from transmixis.shot.session import Session
@@ -294,12 +294,17 @@ class MainWindow(QMainWindow):
                 return
         session = self.state.session
         assert session is not None
-        shots = session.document.film.shots
-        found = dropped(session.document.folder, paths, shots, code or self.state.code)
+        folder, shots, now = session.document.folder, session.document.film.shots, code or self.state.code
+        self.engine.ask(LOOK, lambda: dropped(folder, paths, shots, now), partial(self._list_plates, session), self._tell)
+
+    def _list_plates(self, session: Session, found: Dropped) -> None:
+        """The list of what was found; for the production that it was dropped on."""
+        if session is not self.state.session:
+            return
         if not found.pieces:
             self._tell("\n".join(found.left_out) or "There is nothing to add.")
             return
-        dialog = AddPlates(found, shots, self)
+        dialog = AddPlates(found, session.document.film.shots, self)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             self.add_groups(dialog.groups(), dialog.title.text().strip())
         dialog.deleteLater()

@@ -27,9 +27,10 @@ GIVES_UP = ("quality", "date")
 
 @dataclass(frozen=True)
 class Help:
-    """Something that would bring lateness down. `kind`: freed (what was moved by hand), review (days sooner), plates (of a shot, days sooner), hours (of a person, a
-    day), person (one more with `whose` week), quality (hundredths less), date (a version or shot, days later). `saved`, `left`:
-    lateness over all shots in days of the calendar; `days`: working days of lateness left, `before`: without it."""
+    """Something that would bring lateness down. `kind`: freed (what was moved by hand), review (days sooner), plates (of
+    a shot, days sooner), hours (of a person, a day), person (one more with `whose` week), quality (hundredths less), date (a version
+    or shot, days later). `saved`, `left`: lateness over all shots in days of the calendar; `days`: working days of lateness left,
+    `before`: without it."""
 
     kind: str
     whose: str
@@ -80,7 +81,8 @@ def _to_try(film: Film, start: date, now: Schedule) -> Iterator[Help]:
     late = [s for s, d in now.late.items() if d > 0]
     if any(w.not_before or w.who for s in film.shots for w in s.work):
         yield Help("freed", "", 0, words="The blocks that were moved by hand are freed")
-    for sooner in range(1, math.ceil(scenario.review_days) + 1):
+    whole = math.ceil(scenario.review_days)
+    for sooner in sorted({*(d for d in SOONER if d < whole), whole} - {0}):  # a little, and all of it
         to = max(scenario.review_days - sooner, 0.0)
         how = f"within {_many(to)}" if to else "on the day it is built, or while nobody works,"
         yield Help("review", "", sooner, words=f"The director looks {how} rather than for {_many(scenario.review_days)}")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from html import escape
+from typing import Any
 
 from transmixis.core.errors import UserError
 from transmixis.shot.model import Film, Shot
@@ -129,17 +130,25 @@ def _agreed(shot: Shot) -> str:
 
 
 def where_and_when(shot: Shot) -> tuple[tuple[str, str], ...]:
-    """Place and day of the shoot as far as the plan says them."""
-    takes, shadow = shot.plan.get("takes", {}), shot.plan.get("shadow", {})
-    out = []
-    place = str(takes.get("place", "")).strip()
-    if shadow.get("second_light", SUN) == SUN and shadow:
-        p = question_of("shadow").params(dict(shadow))
-        there = "second_" if p.second_place == OTHER else ""  # type: ignore[attr-defined]
-        lat, lon = getattr(p, f"{there}latitude"), getattr(p, f"{there}longitude")
-        at = f"{abs(lat):.2f}° {'N' if lat >= 0 else 'S'}, {abs(lon):.2f}° {'E' if lon >= 0 else 'W'}"
-        place = f"{place} ({at})" if place else at
-        out.append(("day", f"{said_day(p.second_day)} at {clock_words(p.second_hour)}"))  # type: ignore[attr-defined]
-    elif shot.plates_due:
-        out.append(("plates by", said_day(shot.plates_due)))
-    return (("place", place or "not set: say it under What is the trick?"), *(out or [("day", "not set")]))
+    """Place and day of the shoot as far as somebody has said them; an hour whose shadows were found wrong is not printed."""
+    place = str(shot.plan.get("takes", {}).get("place", "")).strip()
+    found: dict[str, str] = {"place": place, "plates by": said_day(shot.plates_due) if shot.plates_due else ""}
+    given = shot.plan.get("shadow", {})
+    try:
+        p: Any = question_of("shadow").params(dict(given))
+        agrees = question_of("shadow").of_shot(shot).state != "fault"
+    except UserError:
+        p, agrees = None, False
+    if p is not None and given and p.second_light == SUN:
+        there = "second_" if p.second_place == OTHER else ""
+        if {f"{there}latitude", f"{there}longitude"} <= given.keys():
+            lat, lon = getattr(p, f"{there}latitude"), getattr(p, f"{there}longitude")
+            at = f"{abs(lat):.2f}° {'N' if lat >= 0 else 'S'}, {abs(lon):.2f}° {'E' if lon >= 0 else 'W'}"
+            found["place"] = f"{place} ({at})" if place else at
+        if "second_day" in given and "second_hour" in given:
+            day = f"{said_day(p.second_day)} at {clock_words(p.second_hour)}"
+            found["day"] = day if agrees else "not settled yet: the shadows do not agree"
+    known = tuple((n, v) for n, v in found.items() if v)
+    if "place" not in dict(known):
+        known = (("place", "not set: say it under What is the trick?"), *known)
+    return known if len(known) > 1 else (*known, ("day", "not set"))
