@@ -9,7 +9,10 @@ with nothing on it gives no motion, and says so.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Any, TypeVar
 
 import cv2
 import numpy as np
@@ -18,6 +21,8 @@ from numba import njit
 from transmixis.core.matte.screen import NoScreen, find_screen
 from transmixis.core.motion.camera import BIAS, Move, coded_luma, grey_of, measure_shift
 from transmixis.core.types import Array, Mask, Rgb
+
+T = TypeVar("T")
 
 SMALL = 240  # px: width at which the screen is looked for
 LEAST_SCREEN = 0.15  # of the frame: less is a thing in the scene rather than what it is shot before
@@ -40,12 +45,33 @@ COLUMNS = 15  # x, y; gain of light; ten terms of a smooth change of light; grow
 
 @dataclass(frozen=True)
 class Backdrop:
-    """What a frame shows of its screen: smoothed luma (h, w) at `scale` of the frame, where it is screen, and the frame's h, w."""
+    """What a frame shows of its screen: smoothed luma (h, w) at `scale` of the frame, where it is screen, and the frame's h, w.
+
+    A frame is aligned twice or more often (with the anchor, with its neighbours), so what is made of it for that is kept."""
 
     luma: Array
     where: Array  # uint8 0 or 1
     scale: float
     size: tuple[int, int]
+    kept: dict[tuple[str, int], Any] = field(default_factory=dict, compare=False, repr=False)
+
+    def at(self, level: int) -> tuple[Array, Array]:
+        """Luma and mask, `level` times smaller."""
+        return self._once("level", level, lambda: _at_level(self, level))
+
+    def to_follow(self, level: int) -> tuple[Array, Array, Array]:
+        """Gradients (x, y) of the luma at a level, and which pixels are worth looking at there."""
+        return self._once("to follow", level, lambda: _gradients(*self.at(level), level))
+
+    def coarse(self, level: int) -> tuple[Array, Array]:
+        """Luma less its slow change, and mask, `level` times smaller."""
+        return self._once("coarse", level, lambda: (_without_slow(*self.at(level)), self.at(level)[1]))
+
+    def _once(self, what: str, level: int, make: Callable[[], T]) -> T:
+        if (what, level) not in self.kept:
+            self.kept[what, level] = make()
+        found: T = self.kept[what, level]
+        return found
 
 
 def backdrop_mask(linear: Rgb) -> Mask | None:
@@ -93,7 +119,7 @@ def align(reference: Backdrop, other: Backdrop) -> Move:
     p, found, fit = np.array([*shift, 0.0, 0.0]), None, None
     for level in (4, 2, 1):
         unit = np.array([level, level, 1, 1])
-        fit = _fitted(_at_level(reference, level), _at_level(other, level), p / unit, level, similar=False)
+        fit = _fitted(reference, other, p / unit, level, similar=False)
         if fit is None:
             return Move(reason="too little of the screen is seen in both frames")
         if fit.told:  # a finer level that tells nothing must not spoil what a coarser one has told
@@ -102,7 +128,7 @@ def align(reference: Backdrop, other: Backdrop) -> Move:
     if found is None:
         return Move(reason="the screen shows too little to measure the camera by; put marks on it")
     if fit is not None and fit.told:
-        full = _fitted(_at_level(reference, 1), _at_level(other, 1), p, 1, similar=True)
+        full = _fitted(reference, other, p, 1, similar=True)
         if full is not None and full.told and _turned(full, reference):
             found = full
     x, y, grow, turn = found.p
@@ -141,8 +167,7 @@ def _at_level(b: Backdrop, level: int) -> tuple[Array, Array]:
 def _best_start(a: Backdrop, b: Backdrop) -> tuple[float, float]:
     """The start from which both frames are most alike in what is neither light nor noise, looked at coarsely."""
     level, reach = 8, 3
-    (x, wx), (y, wy) = _at_level(a, level), _at_level(b, level)
-    x, y = _without_slow(x, wx), _without_slow(y, wy)
+    (x, wx), (y, wy) = a.coarse(level), b.coarse(level)
     h, w = x.shape
     grid = [(float(i * level), float(j * level)) for i in range(-reach, reach + 1) for j in range(-reach, reach + 1)]
     least = 0.4 * float(wx.sum())
@@ -168,11 +193,12 @@ def _without_slow(x: Array, where: Array) -> Array:
     if where.sum() < 20:
         return x
     terms = _slow_terms(*x.shape)
-    inside = where > 0
-    fit, *_ = np.linalg.lstsq(terms[inside], x[inside].astype(np.float64), rcond=None)
+    inside = terms[where > 0]
+    fit = np.linalg.solve(inside.T @ inside + 1e-9 * np.eye(10), inside.T @ x[where > 0].astype(np.float64))
     return np.asarray(x - terms @ fit)
 
 
+@lru_cache(maxsize=8)
 def _slow_terms(h: int, w: int) -> Array:
     """(h, w, 10): all products of x and y up to the third order, both from -1 to 1."""
     v, u = np.meshgrid(np.linspace(-1, 1, h), np.linspace(-1, 1, w), indexing="ij")
@@ -189,14 +215,19 @@ class _Fit:
     told: bool
 
 
-def _fitted(a: tuple[Array, Array], b: tuple[Array, Array], p: Array, level: int, *, similar: bool) -> _Fit | None:
+def _gradients(x: Array, where: Array, level: int) -> tuple[Array, Array, Array]:
+    gx, gy = np.zeros_like(x), np.zeros_like(x)
+    gx[:, 1:-1] = (x[:, 2:] - x[:, :-2]) / 2
+    gy[1:-1] = (x[2:] - x[:-2]) / 2
+    inside = cv2.erode(where, np.ones((3, 3), np.uint8), borderValue=0)
+    return gx, gy, _worth_it(gx, gy, inside, level) if level < 4 else inside
+
+
+def _fitted(a: Backdrop, b: Backdrop, p: Array, level: int, *, similar: bool) -> _Fit | None:
     """Gauss-Newton with Tukey's weights; None if too few pixels of both are screen."""
-    (x, wx), (y, wy) = a, b
+    x, (y, wy) = a.at(level)[0], b.at(level)
+    gx, gy, inside = a.to_follow(level)
     h, w = x.shape
-    gy, gx = (np.ascontiguousarray(g, np.float32) for g in np.gradient(x))
-    inside = cv2.erode(wx, np.ones((3, 3), np.uint8), borderValue=0)
-    if level < 4:
-        inside = _worth_it(gx, gy, inside, level)
     light = np.zeros(11)  # gain and the slow terms
     sigma = np.inf
     own, columns = (4, COLUMNS) if similar else (2, COLUMNS - 2)
