@@ -7,10 +7,9 @@ import math
 
 import numpy as np
 import pytest
-from keymotion import SIZE, key_take, screen_picture
+from keymotion import SIZE, key_take, least_error, screen_picture
 from movingplates import centred, made_picture, recorded, scans_of, seen
 
-from transmixis.core.colour.curves import LUMA, linear_to_srgb
 from transmixis.core.matte.screen import find_screen
 from transmixis.core.motion.backdrop import align, backdrop_of
 from transmixis.core.motion.camera import anchor_of, follow, grey_of
@@ -21,24 +20,22 @@ TAKES = list(itertools.product(("locked", "drifting", "shaken"), (0.2, 0.4, 0.6)
 
 
 def backdrop(frame: np.ndarray):  # type: ignore[no-untyped-def]
-    return backdrop_of(frame, linear_to_srgb((frame @ LUMA).astype(np.float32)).astype(np.float32))
+    return backdrop_of(frame)
 
 
 @pytest.mark.parametrize(("how", "share", "crosses"), TAKES)
 def test_the_verdict_is_the_camera_s_whatever_the_subject_does(how: str, share: float, crosses: bool) -> None:
-    """With marks to 0.05 px; without, faint wrinkles tell it to a few tenths, and say so, or it is said that nothing can be told."""
+    """With marks to 0.05 px. Without, faint folds under the grain tell it to twice of what any method could, and no better is said."""
     seed = 1 + TAKES.index((how, share, crosses))
-    take = key_take(seed, how, share, crosses=crosses, kind="green" if seed % 3 else "blue", n=10)
+    kind = "green" if seed % 3 else "blue"
+    take = key_take(seed, how, share, crosses=crosses, kind=kind, n=10)
     path = path_of(scans_of(take.frames))
     found = judge(path)
     off = np.hypot(path.x - take.path[:, 0], path.y - take.path[:, 1])
-    if crosses:
-        assert found.verdict in VERDICT[how], found.words
-        assert math.sqrt(np.mean(off**2)) < 0.05
-    else:
-        assert found.verdict in (*VERDICT[how], "unknown"), found.words
-        assert share > 0.5 or found.verdict != "unknown"
-        assert np.nanmax(off) < 0.5
+    assert found.verdict in VERDICT[how], found.words
+    rms = math.sqrt(np.nanmean(off[1:] ** 2))
+    assert rms < (0.05 if crosses else 2.5 * least_error(seed, share, kind=kind))
+    assert crosses or rms > 0.4 * least_error(seed, share, kind=kind)  # or the bound would be none
     told = path.known & (np.arange(len(off)) > 0)
     assert not told.any() or np.mean(off[told] < 2 * path.error[told]) > 0.95  # the stated error covers it
     assert "screen" in found.words
@@ -66,6 +63,8 @@ def test_a_change_of_light_is_no_motion_and_a_bare_screen_says_so() -> None:
     m = align(backdrop(recorded(bare.astype(np.float32), 1)), backdrop(recorded(bare.astype(np.float32), 2)))
     assert not m
     assert "put marks on it" in m.reason
+    for n in range(3, 13):  # and is never believed by chance
+        assert not align(backdrop(recorded(bare.astype(np.float32), n)), backdrop(recorded(bare.astype(np.float32), n + 50)))
 
 
 def test_a_start_far_away_is_found() -> None:

@@ -14,6 +14,8 @@ from keyplates import smooth_noise
 from movingplates import MARGIN, centred, recorded, seen
 from scipy import ndimage
 
+from transmixis.core.colour.curves import linear_to_srgb
+
 SIZE = (270, 480)
 
 
@@ -91,6 +93,25 @@ def key_take(
         a = np.clip(ndimage.affine_transform(alpha, *_inverse(own), SIZE, order=3), 0, 1)[..., None]
         frames.append(recorded(seen(screen, camera, SIZE) * (1 - a) + seen(colour, own, SIZE) * a, 10 * seed + i, noise))
     return KeyTake(frames, path, float(a.mean()))
+
+
+def least_error(seed: int, share: float, *, kind: str, noise: float = 1.3) -> float:
+    """The least rms error (px) with which any unbiased method can tell the shift between two frames of such a take without crosses:
+    the Cramer-Rao bound (Kay, Fundamentals of Statistical Signal Processing, 1993) from the true screen's gradients in all three
+    channels, the noise of both frames, and a change of light (third order in x and y, and a gain) that is not known."""
+    screen, (_, alpha) = screen_picture(seed, kind, crosses=False), subject_of(seed, share)
+    still = centred(0, 0, size=SIZE)
+    shown = ndimage.affine_transform(alpha, *_inverse(still), SIZE, order=3) < 0.004
+    code = 255 * linear_to_srgb(seen(screen, still, SIZE)).astype(np.float64)
+    v, u = np.mgrid[-1 : 1 : SIZE[0] * 1j, -1 : 1 : SIZE[1] * 1j]
+    slow = [(u**i * v**j)[shown] for i in range(4) for j in range(4 - i)]
+    told = np.zeros((2, 2))
+    for c in range(3):
+        gradients = np.stack([g[shown] for g in np.gradient(code[..., c])[::-1]], 1)
+        light, _ = np.linalg.qr(np.stack([*slow, code[..., c][shown]], 1))
+        left = gradients - light @ (light.T @ gradients)
+        told += left.T @ left / (2 * (noise**2 + 1 / 12))
+    return float(np.sqrt(np.trace(np.linalg.inv(told))))
 
 
 def _inverse(move: object) -> tuple[np.ndarray, np.ndarray]:

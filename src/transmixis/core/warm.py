@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
+from transmixis.core.matte.shape import fill_shape
+from transmixis.core.motion.backdrop import camera_move
 from transmixis.core.survey.blur import measure_blur, spectrum
 
 
@@ -19,6 +21,8 @@ def warm() -> None:
     plain = learn_shot([frame])
     assert isinstance(plain, KeyModel)
     key_frame(frame, plain)
+    fill_shape([(1, 1), (6, 1), (3, 6)], 8, 8)
+    camera_move(frame, frame)
     measure_blur(spectrum(np.zeros((256, 256), np.float32)))  # makes the bank of smears
 
 

@@ -56,7 +56,8 @@ def _name(space: str) -> str:
 
 @lru_cache(maxsize=16)
 def _processor(source: str, target: str) -> Any:
-    return _config().getProcessor(_name(source), _name(target)).getDefaultCPUProcessor()
+    # the default takes powers quickly and is off by two codes of 16 bits; white would not be 1
+    return _config().getProcessor(_name(source), _name(target)).getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS)
 
 
 def convert(rgb: Array, source: str, target: str) -> Array:

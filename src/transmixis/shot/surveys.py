@@ -28,7 +28,7 @@ from transmixis.shot.stored import AnalysisStore, always, arrays_bytes, read_arr
 if TYPE_CHECKING:
     from transmixis.shot.render import Renderer
 
-SCAN_VERSION = 4
+SCAN_VERSION = 5
 PREPARED = 6  # frames held ready: the ones before and after the playhead are scanned in turn
 HELD = 1000  # scans held in memory (70 MB); the others are read again, so that a long plate takes no more than a short one
 SURVEYS = 12  # surveys held in memory

@@ -18,8 +18,9 @@ import cv2
 import numpy as np
 from numba import njit
 
+from transmixis.core.matte.difference import ScreenKind
 from transmixis.core.matte.screen import NoScreen, find_screen
-from transmixis.core.motion.camera import BIAS, Move, coded_luma, grey_of, measure_shift
+from transmixis.core.motion.camera import BIAS, Move, coded, grey_of, measure_shift
 from transmixis.core.types import Array, Mask, Rgb
 
 T = TypeVar("T")
@@ -40,12 +41,14 @@ SEEN = 0.15  # of the gradients' power must be the cloth's and not the noise's
 CAUTION = 1.5  # the stated error over the computed one: shadows and spill on the cloth are not in the noise
 TURNED = 5.0  # standard errors, and TURNED_PX at the corners: less rotation or growth is taken for none
 TURNED_PX = 0.1
-COLUMNS = 15  # x, y; gain of light; ten terms of a smooth change of light; growth, rotation
+# Folds and seams change each channel as its own code, grain changes all alike: channels weighed by their code tell the most
+WEIGHTS = {"green": np.array([0.22, 0.53, 0.25], np.float32), "blue": np.array([0.18, 0.29, 0.53], np.float32)}
+COLUMNS = 14  # x, y; ten terms of a smooth change of light; growth, rotation
 
 
 @dataclass(frozen=True)
 class Backdrop:
-    """What a frame shows of its screen: smoothed luma (h, w) at `scale` of the frame, where it is screen, and the frame's h, w.
+    """What a frame shows of its screen: smoothed weighted code (h, w) at `scale` of the frame, where it is screen, and the frame's h, w.
 
     A frame is aligned twice or more often (with the anchor, with its neighbours), so what is made of it for that is kept."""
 
@@ -74,7 +77,7 @@ class Backdrop:
         return found
 
 
-def backdrop_mask(linear: Rgb) -> Mask | None:
+def _screen_of(linear: Rgb) -> tuple[Mask, ScreenKind] | None:
     """Where a small frame shows a screen and the marks on it, a step away from all else; None if it is no plate with a screen."""
     found = find_screen(linear)
     if isinstance(found, NoScreen) or found.share < LEAST_SCREEN:
@@ -84,19 +87,21 @@ def backdrop_mask(linear: Rgb) -> Mask | None:
     padded = np.pad(found.mask.astype(np.uint8), size, mode="edge")
     whole = cv2.morphologyEx(padded, cv2.MORPH_CLOSE, kernel)[size:-size, size:-size]
     inner = cv2.erode(whole, kernel, borderValue=1) > 0
-    return np.asarray(inner) if inner.mean() > 0.05 else None
+    return (np.asarray(inner), found.kind) if inner.mean() > 0.05 else None
 
 
-def backdrop_of(linear: Rgb, code: Array) -> Backdrop | None:
-    """The backdrop of a linear (h, w, 3) frame whose coded luma 0..1 is `code` (h, w); None if it has no screen."""
-    h, w = code.shape
+def backdrop_of(linear: Rgb) -> Backdrop | None:
+    """The backdrop of a linear (h, w, 3) frame; None if it has no screen."""
+    h, w = linear.shape[:2]
     small = cv2.resize(linear, (SMALL, max(2, round(SMALL * h / w))), interpolation=cv2.INTER_AREA) if w > SMALL else linear
-    mask = backdrop_mask(np.ascontiguousarray(small))
-    if mask is None:
+    found = _screen_of(np.ascontiguousarray(small))
+    if found is None:
         return None
+    mask, kind = found
     scale = min(1.0, WIDEST / w)
     size = (max(2, round(w * scale)), max(2, round(h * scale)))
-    luma = cv2.resize(code, size, interpolation=cv2.INTER_AREA) if scale < 1 else code
+    colour = cv2.resize(linear, size, interpolation=cv2.INTER_AREA) if scale < 1 else linear
+    luma = coded(colour) @ WEIGHTS[kind]
     where = cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
     soft = cv2.GaussianBlur(luma, (0, 0), SOFT)
     return Backdrop(np.ascontiguousarray(soft, np.float32), np.ascontiguousarray(where), size[0] / w, (h, w))
@@ -105,7 +110,7 @@ def backdrop_of(linear: Rgb, code: Array) -> Backdrop | None:
 def camera_move(reference: Rgb, other: Rgb) -> Move:
     """The camera's motion between two linear frames, as the survey tells it: by the screen and its marks where there is one, else
     by what most of the frame shares."""
-    a, b = (backdrop_of(np.ascontiguousarray(f[..., :3]), coded_luma(f)) for f in (reference, other))
+    a, b = (backdrop_of(np.ascontiguousarray(f[..., :3])) for f in (reference, other))
     if a is not None and b is not None:
         return align(a, b)
     return measure_shift(grey_of(reference), grey_of(other))
@@ -115,24 +120,23 @@ def align(reference: Backdrop, other: Backdrop) -> Move:
     """Motion of `other` against `reference`, px of the frame about its centre."""
     if reference.luma.shape != other.luma.shape:
         return Move(reason="the frames differ in size")
-    shift = _best_start(reference, other)
-    p, found, fit = np.array([*shift, 0.0, 0.0]), None, None
+    shift, gain = _best_start(reference, other), _gain(reference, other)
+    p, found = np.array([*shift, 0.0, 0.0]), None
     for level in (4, 2, 1):
-        unit = np.array([level, level, 1, 1])
-        fit = _fitted(reference, other, p / unit, level, similar=False)
+        fit = _fitted(reference, other, p, gain, level, similar=False)
         if fit is None:
             return Move(reason="too little of the screen is seen in both frames")
         if fit.told:  # a finer level that tells nothing must not spoil what a coarser one has told
-            found = _Fit(fit.p * unit, fit.error * unit, fit.n, told=True)
-            p = found.p
+            p = fit.p
+            # marks are read best where they are finest, faint folds where most of the noise is averaged
+            found = fit if found is None or fit.off < found.off else found
     if found is None:
         return Move(reason="the screen shows too little to measure the camera by; put marks on it")
-    if fit is not None and fit.told:
-        full = _fitted(reference, other, p, 1, similar=True)
-        if full is not None and full.told and _turned(full, reference):
-            found = full
+    full = _fitted(reference, other, found.p, gain, found.level, similar=True)
+    if full is not None and full.told and _turned(full, reference):
+        found = full
     x, y, grow, turn = found.p
-    error = float(np.hypot(found.error[0], found.error[1]) / reference.scale)
+    error = found.off / reference.scale
     return Move(
         float(x) / reference.scale,
         float(y) / reference.scale,
@@ -188,6 +192,14 @@ def _best_start(a: Backdrop, b: Backdrop) -> tuple[float, float]:
     return best if np.isfinite(unlike(best)) else (0.0, 0.0)
 
 
+def _gain(a: Backdrop, b: Backdrop) -> float:
+    """How much lighter `b` is than `a` where both show the screen. It is not fitted with the motion: on a screen that shows nothing a
+    gain of nought would take the noise of `a` out of what is compared, and the rest would seem to have been seen."""
+    (x, wx), (y, wy) = a.at(4), b.at(4)
+    both = (wx > 0) & (wy > 0)
+    return float(np.median(y[both]) / max(float(np.median(x[both])), 1e-6)) if both.sum() >= 20 else 1.0
+
+
 def _without_slow(x: Array, where: Array) -> Array:
     """A coarse picture less a smooth surface fitted to it where it is screen."""
     if where.sum() < 20:
@@ -207,12 +219,18 @@ def _slow_terms(h: int, w: int) -> Array:
 
 @dataclass(frozen=True)
 class _Fit:
-    """Shift (px), growth and rotation, their errors, the pixels used, and whether the screen told enough."""
+    """Shift (px of the backdrop), growth and rotation, their errors, the pixels used, whether the screen told enough, and where."""
 
     p: Array
     error: Array
     n: int
     told: bool
+    level: int
+
+    @property
+    def off(self) -> float:
+        """Stated error of the shift, px of the backdrop."""
+        return float(np.hypot(self.error[0], self.error[1]))
 
 
 def _gradients(x: Array, where: Array, level: int) -> tuple[Array, Array, Array]:
@@ -223,16 +241,18 @@ def _gradients(x: Array, where: Array, level: int) -> tuple[Array, Array, Array]
     return gx, gy, _worth_it(gx, gy, inside, level) if level < 4 else inside
 
 
-def _fitted(a: Backdrop, b: Backdrop, p: Array, level: int, *, similar: bool) -> _Fit | None:
-    """Gauss-Newton with Tukey's weights; None if too few pixels of both are screen."""
+def _fitted(a: Backdrop, b: Backdrop, p: Array, gain: float, level: int, *, similar: bool) -> _Fit | None:
+    """Gauss-Newton with Tukey's weights from a start `p`; None if too few pixels of both are screen."""
     x, (y, wy) = a.at(level)[0], b.at(level)
+    y = y / np.float32(gain)
     gx, gy, inside = a.to_follow(level)
     h, w = x.shape
-    light = np.zeros(11)  # gain and the slow terms
+    light = np.zeros(10)
     sigma = np.inf
     own, columns = (4, COLUMNS) if similar else (2, COLUMNS - 2)
-    used = [0, 1, *([13, 14] if similar else []), *range(2, 13)]
-    p = p.astype(np.float64).copy()
+    used = [0, 1, *([12, 13] if similar else []), *range(2, 12)]
+    unit = np.array([level, level, 1.0, 1.0])
+    p = p / unit
     p[own:] = 0
     rest = np.empty((h, w), np.float32)
     for step in range(STEPS):
@@ -244,7 +264,7 @@ def _fitted(a: Backdrop, b: Backdrop, p: Array, level: int, *, similar: bool) ->
         k = normal[np.ix_(used, used)]
         k = k + np.diag(1e-9 * np.diag(k) + 1e-12)
         seen = _schur(k, own)
-        noise = _noise_power(sigma, normal[3, 3], far, own, level) if np.isfinite(sigma) else np.zeros((own, own))
+        noise = _noise_power(sigma, normal[2, 2], far, own, level) if np.isfinite(sigma) else np.zeros((own, own))
         signal = seen - noise
         told = bool(np.linalg.eigvalsh(signal / np.sqrt(np.outer(np.diag(seen), np.diag(seen)))).min() > SEEN)
         d = np.linalg.solve(k, right[used])
@@ -261,10 +281,11 @@ def _fitted(a: Backdrop, b: Backdrop, p: Array, level: int, *, similar: bool) ->
             break
     error = np.full(4, np.inf)
     if told:
-        back, correlated = np.linalg.inv(signal), 4 * np.pi * soft_at(level) ** 2  # how many neighbours share their noise
-        error[:own] = CAUTION * np.sqrt(np.maximum(np.diag(back @ seen @ back), 0)) * sigma * np.sqrt(correlated)
+        back, light_part = np.linalg.inv(signal), np.linalg.solve(k[own:, own:], k[own:, :own])
+        scores = _score_noise(gx, gy, rest, sigma, light_part, level)
+        error[:own] = CAUTION * np.sqrt(np.maximum(np.diag(back @ scores @ back), 0))
         told = bool(np.hypot(error[0], error[1]) * level < LARGEST_ERROR)
-    return _Fit(p, error, int(count), told)
+    return _Fit(p * unit, error * unit, int(count), told, level)
 
 
 def _worth_it(gx: Array, gy: Array, inside: Array, level: int) -> Array:
@@ -283,6 +304,25 @@ def _schur(k: Array, own: int) -> Array:
     return np.asarray(k[:own, :own] - k[:own, own:] @ np.linalg.solve(k[own:, own:], k[own:, :own]))
 
 
+def _score_noise(gx: Array, gy: Array, rest: Array, sigma: float, light_part: Array, level: int) -> Array:
+    """Covariance that the noise gives to the right side of the movement's columns, once light has taken its part.
+
+    The noise was white before it was smoothed by `soft`, so the weighted columns, laid where they were looked at and smoothed alike,
+    give it exactly, however thinly the pixels lie."""
+    h, w = gx.shape
+    at = np.nonzero(np.abs(np.nan_to_num(rest, nan=np.inf)) < 4.685 * sigma)
+    q = (1 - (rest[at] / (4.685 * sigma)) ** 2) ** 2
+    columns = [gx[at], gy[at]]
+    if light_part.shape[1] == 4:
+        du, dv = at[1] - (w - 1) / 2, at[0] - (h - 1) / 2
+        columns += [columns[0] * du + columns[1] * dv, columns[1] * du - columns[0] * dv]
+    seen = np.column_stack(columns) - _slow_terms(h, w)[at] @ light_part
+    laid = np.zeros((h, w, seen.shape[1]), np.float32)
+    laid[at] = q[:, None] * seen
+    flat = cv2.GaussianBlur(laid, (0, 0), soft_at(level), borderType=cv2.BORDER_CONSTANT).reshape(h * w, -1).astype(np.float64)
+    return np.asarray(flat.T @ flat) * sigma**2 * 4 * np.pi * soft_at(level) ** 2
+
+
 def _noise_power(sigma: float, weights: float, far: float, own: int, level: int) -> Array:
     """What noise adds to the normal matrix. Half of the residual's variance is the reference's, and smoothed noise has gradients
     of variance / (2 soft^2) each way; the columns of growth and rotation weigh them by the distance from the centre."""
@@ -293,13 +333,13 @@ def _noise_power(sigma: float, weights: float, far: float, own: int, level: int)
 @njit(cache=True, error_model="numpy", nogil=True, fastmath={"contract", "reassoc", "nsz", "arcp"})
 def _accumulate(x, gx, gy, inside, y, wy, p, light, sigma, columns, rest):  # type: ignore[no-untyped-def]
     """One pass of Gauss-Newton: normal matrix, right side, pixels used, their weighted squared distance from the centre; fills
-    `rest` with the residuals (nan outside). Columns: shift x, y; gain; ten slow terms; growth, rotation."""
+    `rest` with the residuals (nan outside). Columns: shift x, y; ten slow terms; growth, rotation."""
     h, w = x.shape
     normal, right = np.zeros((columns, columns)), np.zeros(columns)
     count, far = 0, 0.0
     cu, cv = (w - 1) / 2, (h - 1) / 2
     cut = 4.685 * sigma
-    j, jq = np.empty(15), np.empty(15)
+    j, jq = np.empty(14), np.empty(14)
     for v in range(h):
         s2 = 2 * v / (h - 1) - 1
         for u in range(w):
@@ -317,13 +357,13 @@ def _accumulate(x, gx, gy, inside, y, wy, p, light, sigma, columns, rest):  # ty
             a, b = fu - iu, fv - iv
             s = (1 - b) * ((1 - a) * y[iv, iu] + a * y[iv, iu + 1]) + b * ((1 - a) * y[iv + 1, iu] + a * y[iv + 1, iu + 1])
             s1 = 2 * u / (w - 1) - 1
-            j[0], j[1], j[2] = gx[v, u], gy[v, u], x[v, u]
-            j[3], j[4], j[5], j[6] = 1.0, s2, s2 * s2, s2 * s2 * s2
-            j[7], j[8], j[9] = s1, s1 * s2, s1 * s2 * s2
-            j[10], j[11], j[12] = s1 * s1, s1 * s1 * s2, s1 * s1 * s1
-            j[13], j[14] = gx[v, u] * du + gy[v, u] * dv, gy[v, u] * du - gx[v, u] * dv
+            j[0], j[1] = gx[v, u], gy[v, u]
+            j[2], j[3], j[4], j[5] = 1.0, s2, s2 * s2, s2 * s2 * s2
+            j[6], j[7], j[8] = s1, s1 * s2, s1 * s2 * s2
+            j[9], j[10], j[11] = s1 * s1, s1 * s1 * s2, s1 * s1 * s1
+            j[12], j[13] = gx[v, u] * du + gy[v, u] * dv, gy[v, u] * du - gx[v, u] * dv
             r = s - x[v, u]
-            for k in range(11):
+            for k in range(10):
                 r -= light[k] * j[2 + k]
             rest[v, u] = r
             z = r / cut

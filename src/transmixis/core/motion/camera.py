@@ -75,6 +75,11 @@ class Move:
 _CURVE = linear_to_srgb(np.linspace(0, 1, 4097, dtype=np.float32)).astype(np.float32)
 
 
+def coded(linear: Array) -> Array:
+    """Linear values on the sRGB curve, 0..1, by table: to a four-thousandth; float32."""
+    return np.asarray(_CURVE[np.clip(4096 * linear, 0, 4096).astype(np.uint16)])
+
+
 def coded_luma(frame: Array) -> Array:
     """Luma of a linear (h, w, 3 or 4) frame on the sRGB curve, 0..1; float32."""
     y = cv2.transform(np.ascontiguousarray(frame[..., :3]), (4096 * LUMA)[None])

@@ -49,7 +49,7 @@ def prepare(linear: Array) -> Prepared:
         raise UserError(f"The frame is {size}; a survey needs at least {LEAST_SIDE} px each way.")
     flat = np.ascontiguousarray(linear[..., :3])
     code = coded_luma(flat)
-    return Prepared(flat, np.asarray(cv2.convertScaleAbs(code, alpha=255.0)), grey_from_luma(code), backdrop_of(flat, code))
+    return Prepared(flat, np.asarray(cv2.convertScaleAbs(code, alpha=255.0)), grey_from_luma(code), backdrop_of(flat))
 
 
 def scan_frame(frame: Prepared, before: Prepared | None, reference: Anchor | None) -> Scan:

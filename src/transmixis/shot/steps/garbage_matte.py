@@ -30,7 +30,7 @@ class GarbageMatteParams(Params):
 
 
 class GarbageMatte(StepKind):
-    kind, title, stage, product = "garbage_matte", "Garbage matte", "Matte", "matte"
+    kind, title, stage, product, version = "garbage_matte", "Garbage matte", "Matte", "matte", 2
     says = "keeps only what is inside a shape"
     slots = (Slot("plate", "the plate that is looked at"),)
     Params = GarbageMatteParams

@@ -74,7 +74,7 @@ class ScreenKey(StepKind):
     full_chroma = True
     analyses = True
     analysis_params = ("screen", "reach")
-    version = 2
+    version = 3
     frames_back = 1
 
     def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
