@@ -7,7 +7,7 @@ in. Only what comes and goes can be told; a stand that is there all the time is 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
@@ -41,6 +41,7 @@ class _Track:
     boxes: list[tuple[int, int, int, int]]
     masks: list[Mask]
     came_off: bool = False
+    edges: list[float] = field(default_factory=list)  # how much more its outline shows in the frame than in the usual picture
 
 
 def find_intruders(thumbs: Sequence[Array | None], stops: Array) -> list[Intruder]:
@@ -60,9 +61,13 @@ def find_intruders(thumbs: Sequence[Array | None], stops: Array) -> list[Intrude
     del logs
     tracks: list[_Track] = []
     for i in there:
-        strange = (np.abs(log_of(i) - usual).max(axis=-1) > apart).astype(np.uint8)
+        log = log_of(i)
+        strange = (np.abs(log - usual).max(axis=-1) > apart).astype(np.uint8)
         strange = cv2.morphologyEx(strange, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
         _follow(tracks, i, strange)
+        for t in tracks:
+            if t.frames[-1] == i:
+                t.edges.append(_outline(log, t.masks[-1]) - _outline(usual, t.masks[-1]))
     h, w = usual.shape[:2]
     return [_told(t, w, h) for t in tracks if _is_intruder(t, w, h, len(there))]
 
@@ -101,8 +106,19 @@ def _main_edge(mask: Mask, touched: list[str]) -> str:
     return max(touched, key=lambda e: float(sides[e].mean()))
 
 
+def _outline(log: Array, mask: Mask) -> float:
+    """How much (stops) a picture changes across the outline of a mask."""
+    m, grey = mask.astype(np.uint8), log.mean(axis=-1)
+    inner, outer = (m - cv2.erode(m, np.ones((3, 3), np.uint8))) > 0, (cv2.dilate(m, np.ones((5, 5), np.uint8)) - m) > 0
+    near = cv2.blur(np.where(outer, grey, 0), (7, 7)), cv2.blur(outer.astype(np.float64), (7, 7))
+    known = inner & (near[1] > 0.02)
+    return float(np.abs(grey - near[0] / np.maximum(near[1], 1e-6))[known].mean()) if known.any() else 0.0
+
+
 def _is_intruder(t: _Track, w: int, h: int, frames: int) -> bool:
     if t.came_off or len(t.frames) < SHORTEST or len(t.frames) > 0.7 * frames:
+        return False
+    if np.median(t.edges) < 0:  # its outline is in the usual picture: something is always there but now
         return False
     across = [b[2] / w if t.edge in ("left", "right") else b[3] / h for b in t.boxes]
     along = [b[3] / h if t.edge in ("left", "right") else b[2] / w for b in t.boxes]

@@ -135,9 +135,18 @@ def _noise_and_detail(luma: Array) -> tuple[float, float]:
     high = np.abs(cv2.filter2D(small, -1, _SECOND))[2:-2:3, 2:-2:2]
     slope = cv2.boxFilter(np.abs(cv2.Sobel(small, -1, 1, 0, ksize=3)), -1, (9, 9))[2:-2:3, 2:-2:2]
     smooth = slope <= np.median(slope)
-    noise = 1.4826 * float(np.median(high[smooth])) / 6.0 if smooth.any() else 0.0
+    noise = 1.4826 * _median_of_whole(high[smooth]) / 6.0 if smooth.any() else 0.0
     detail = float(cv2.meanStdDev(cv2.filter2D(small, -1, _LAPLACE))[1][0, 0]) ** 2
     return noise, max(0.0, detail - LAPLACE_NOISE * noise**2)
+
+
+def _median_of_whole(values: Array) -> float:
+    """Median of whole numbers from 0 on, each standing for the span of one about it: little noise would else be read by whole steps."""
+    counts = np.bincount(values.astype(np.int32).ravel())
+    upto = np.cumsum(counts)
+    k, half = int(np.searchsorted(upto, upto[-1] / 2)), float(upto[-1]) / 2
+    below = float(upto[k] - counts[k])
+    return 0.0 if k == 0 else k - 0.5 + (half - below) / float(counts[k])  # most of it exactly nought: drawn, not filmed
 
 
 def combed_share(luma: Array) -> float:
