@@ -8,15 +8,17 @@ import colour
 import cv2
 import numpy as np
 import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
 from movingplates import centred, made_picture, seen
 from scipy import ndimage
 
 from transmixis.core.build.match import Look, grain_after, look_differences, measure_look, propose_grade
 from transmixis.core.build.place import fit_scale, placed, placing_matrix
 from transmixis.core.check.edges import FRINGE_LIMIT, fringe_reading, lightness
-from transmixis.core.colour.curves import linear_to_srgb
+from transmixis.core.colour.curves import linear_to_srgb, srgb_to_linear
 from transmixis.core.colour.lab import delta_e_2000, linear_to_lab
-from transmixis.core.time.conform import between, blended, source_time, without_repeats
+from transmixis.core.time.conform import _agreement, between, blended, source_time, without_repeats
 
 
 def blob(h: int, w: int, x: float, y: float, sigma: float) -> np.ndarray:
@@ -65,6 +67,9 @@ def test_the_cubic_is_that_of_keys() -> None:
     assert out[20] == pytest.approx(keys(0.25), abs=1e-6)
     assert out[21] == pytest.approx(keys(0.75), abs=1e-6)
     assert out[19] == out[22] == 0  # where the kernel is below zero: no dark line rings around it
+    dark = placed(1 - column, placing_matrix((9, 41), (9, 41), 0.25, 0, 1, 0), (9, 41))[4, :, 0]
+    assert dark[19] == dark[22] == 1  # nor a bright one
+    assert np.all(dark[2:19] == 1)
 
 
 @pytest.mark.parametrize("move", [(7.3, -4.6), (-3.2, 5.5)])
@@ -147,6 +152,43 @@ def test_what_comes_from_behind_does_not_ghost() -> None:
     where = np.flatnonzero(dark)
     assert where.size == pytest.approx(40, abs=4)
     assert where.mean() == pytest.approx(72 + 19.5, abs=1.5)
+
+
+def test_a_pixel_is_trusted_as_far_as_the_way_there_and_back_closes() -> None:
+    flow = np.zeros((40, 60, 2), np.float32)
+    there, back = flow + np.float32([6, 0]), flow - np.float32([6, 0])
+    inside = (slice(4, -4), slice(12, -12))
+    assert np.all(_agreement(there, back, 0.5)[inside] == pytest.approx(1))
+    assert np.all(_agreement(there, there, 0.5)[inside] == 0)
+    for miss, sure in ((0.4, 1.0), (1.0, 0.5), (1.4, 0.1), (1.6, 0.0)):
+        assert _agreement(there, back + np.float32([0, miss]), 0.5)[inside] == pytest.approx(sure, abs=1e-4)
+    # what is trusted is trusted where it lies at that time: a part that does not close moves along by the share of its way
+    broken = back.copy()
+    broken[:, 26:32] = 0  # pixels that come from 20 to 26
+    where = 12 + np.flatnonzero(_agreement(there, broken, 0.5)[20, 12:-12] < 0.5)
+    assert (where[0] + where[-1]) / 2 == pytest.approx(22.5 + 3, abs=1)
+    stays = 12 + np.flatnonzero(_agreement(there, broken, 0.0)[20, 12:-12] < 0.5)
+    assert (stays[0] + stays[-1]) / 2 == pytest.approx(22.5, abs=1)
+
+
+@pytest.mark.parametrize("blur", [0.8, 1.2, 2.0, 3.0])
+def test_softness_of_a_clean_edge_to_a_tenth(blur: float) -> None:
+    rng = np.random.default_rng(1)
+    checks = np.kron(rng.random((10, 12)), np.ones((24, 24)))
+    coded = 0.2 + 0.6 * ndimage.gaussian_filter(checks, blur)
+    found = measure_look(np.repeat(srgb_to_linear(coded)[..., None], 3, 2).astype(np.float32), np.ones(coded.shape, bool))
+    assert found is not None
+    assert found.softness == pytest.approx(blur, abs=max(0.1 * blur, 0.18))
+
+
+@settings(max_examples=200)
+@given(*[st.floats(0, 100), st.floats(-90, 90), st.floats(-90, 90)] * 2)
+def test_colour_differences_by_a_reference_library(l1: float, a1: float, b1: float, l2: float, a2: float, b2: float) -> None:
+    """CIEDE2000 (CIE 142, Sharma et al., 2005), hues that lie across from each other included."""
+    apart = np.degrees(np.arctan2(b1, a1) - np.arctan2(b2, a2))
+    assume(abs(abs((apart + 180) % 360 - 180) - 180) > 3)  # exactly across, the formula itself jumps
+    x, y = np.array([l1, a1, b1]), np.array([l2, a2, b2])
+    assert float(delta_e_2000(x, y)) == pytest.approx(float(colour.delta_E(x, y, method="CIE 2000")), abs=1e-3)
 
 
 def test_lightness_is_that_of_the_cie() -> None:
