@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import dataclasses
 from pathlib import Path
 
 import numpy as np
 import pytest
+from tinyplates import tiny_frame
 
 from transmixis.media.still import write_still
 from transmixis.shot.dropped import dropped, free_codes
@@ -86,7 +88,7 @@ def test_plates_added_to_a_planned_shot_keep_its_plan(folder: Path) -> None:
     made = with_plates(film, "A", "", [(p.plate, p.info) for p in pieces])
     assert [p.role for p in made.plates] == ["hero", "background"]
     assert (made.length, made.width, made.title, made.plan, made.plates_due) == (3, 16, "Boat", planned.plan, "")
-    assert [s.kind for s in made.steps][-2:] == ["place", "edges"]
+    assert [s.kind for s in made.steps][:2] == ["steadiness", "exposure"]
     more = with_plates(film.with_shot(made), "A", "", [(pieces[0].plate, pieces[0].info)])
     assert [p.id for p in more.plates] == ["hero", "background", "background2"]
 
@@ -101,3 +103,24 @@ def test_stills_become_a_shot_only_where_nothing_moves(folder: Path) -> None:
     assert sorted_out(folder, take(folder, "clean_sea", 1), take(folder, "mountain", 1)) == {
         "SH010": [("clean_sea", "clean"), ("mountain", "still")]
     }
+
+
+def test_a_plate_without_a_screen_is_not_keyed(tmp_path: Path) -> None:
+    """A street gets its survey and no key, which could only fail; before a screen, and where nobody could look, the key is there."""
+    street = np.random.default_rng(1).random((60, 80, 3)).astype(np.float32) * np.float32([0.5, 0.4, 0.4])
+    for name, frame in (("street", street), ("stage", tiny_frame(1, (60, 80)))):
+        for n in (1, 2, 3):
+            write_still(tmp_path / f"{name}.{n:04d}.png", frame, kind="uint8")
+    write_still(tmp_path / "sky.png", street, kind="uint8")
+    film = Film(production=Production(name="Film", rate="24"), shots=())
+    kinds = {}
+    for name in ("street", "stage"):
+        found = dropped(tmp_path, [tmp_path / f"{name}.0001.png", tmp_path / "sky.png"], ())
+        assert found.pieces[0].info.screen == (name == "stage")
+        shot = with_plates(film, "A", "", [(p.plate, p.info) for p in found.pieces])
+        kinds[name] = [s.kind for s in shot.steps]
+        assert len(shot.plates) == 2
+    assert set(kinds["street"]) == {"steadiness", "exposure", "sharpness", "timing", "marks"}
+    assert {"screen_key", "place", "edges"} < set(kinds["stage"])
+    unread = [(p.plate, dataclasses.replace(p.info, screen=None)) for p in found.pieces]
+    assert "screen_key" in [s.kind for s in with_plates(film, "A", "", unread).steps]

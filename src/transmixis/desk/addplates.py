@@ -139,8 +139,14 @@ class AddPlates(QDialog):
 
 def _notes(info: SourceInfo) -> str:
     half = info.chroma_halved and not any("half size" in n for n in info.notes)
+    screen = {True: ["before a screen"], False: ["no screen is seen"] if info.count > 1 else [], None: []}[info.screen]
     return "; ".join(
-        [*info.notes, *(["colour recorded at half size (4:2:0)"] if half else []), *(["with sound"] if info.sound else [])]
+        [
+            *screen,
+            *info.notes,
+            *(["colour recorded at half size (4:2:0)"] if half else []),
+            *(["with sound"] if info.sound else []),
+        ]
     )
 
 

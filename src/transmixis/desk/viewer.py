@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from transmixis.core.types import Array
 from transmixis.desk.marks import CENTRE, mark, text
 from transmixis.desk.spotedit import SpotEdit
-from transmixis.desk.theme import INK, INK2, PAPER, RAISED, SURROUND, VERMILION, VERMILION_TEXT, WHITE, text_width
+from transmixis.desk.theme import INK, INK2, PAPER, RAISED, SURROUND, VERMILION, VERMILION_TEXT, WHITE, in_lines, text_width
 
 LOUPE_PIXELS, LOUPE_SCALE = 11, 8
 
@@ -159,14 +159,19 @@ class Viewer(QWidget):
             p.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
 
     def _paint_message(self, p: QPainter) -> None:
-        words = self.message or "Rendering this frame"
-        text(p, self.width() / 2, self.height() / 2, words, 13, 500, WHITE, CENTRE, room=self.width() - 32)
+        lines = in_lines(self.message or "Rendering this frame", 13, 500, self.width() - 64).split("\n")
+        top = self.height() / 2 - 10 * (len(lines) - 1)
+        for i, line in enumerate(lines):
+            text(p, self.width() / 2, top + 20 * i, line, 13, 500, WHITE, CENTRE, room=self.width() - 32)
 
     def _paint_note(self, p: QPainter) -> None:
-        w = min(text_width(self.message, 12, 500) + 20, self.width() - 32)
-        box = QRectF(16, self.height() - 40, w, 24)
+        lines = in_lines(self.message, 12, 500, self.width() - 52).split("\n")
+        w = min(max(text_width(line, 12, 500) for line in lines) + 20, self.width() - 32)
+        high = 18 * len(lines) + 6
+        box = QRectF(16, self.height() - 16 - high, w, high)
         p.fillRect(box, QColor(PAPER))
-        text(p, box.left() + 10, box.center().y(), self.message, 12, 500, VERMILION_TEXT, room=w - 20)
+        for i, line in enumerate(lines):
+            text(p, box.left() + 10, box.top() + 12 + 18 * i, line, 12, 500, VERMILION_TEXT, room=self.width() - 42)
 
     def _paint_beside(self, p: QPainter, rect: QRectF) -> None:
         assert self.shown is not None and self.shown.other is not None

@@ -42,6 +42,7 @@ class SourceInfo:
     notes: tuple[str, ...] = ()
     turn: int = 0  # degrees anticlockwise by which frames are turned when read; width and height are those after it
     sound: bool = False
+    screen: bool | None = None  # shows a green or blue screen; None: not looked at
 
 
 def with_full_chroma(linear: Array, space: str) -> Array:

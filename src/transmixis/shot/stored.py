@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from transmixis.core.errors import UserError
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.media.files import make_folder, write_atomically
@@ -31,11 +32,13 @@ def always() -> bool:
 
 class AnalysisStore:
     """Analyses by key, in memory and under `folder` (None: memory only). A file that is broken, or was made for something
-    else, is made anew. Nothing is written while `may_write` says no."""
+    else, is made anew; one that cannot be made is not tried again before its key, or the program, is another. Nothing is written
+    while `may_write` says no."""
 
     def __init__(self, folder: Path | None, may_write: Callable[[], bool] = always) -> None:
         self._folder, self._may_write = folder, may_write
         self._held: dict[str, Analysis] = {}
+        self._failed: dict[str, UserError] = {}
         self._locks: dict[str, threading.Lock] = {}
         self._guard = threading.Lock()
 
@@ -50,8 +53,14 @@ class AnalysisStore:
         with self._guard:
             lock = self._locks.setdefault(key, threading.Lock())
         with lock:
+            if key in self._failed:
+                raise self._failed[key]
             if key not in self._held:
-                self._held[key] = self._load(key) or self._store(key, make())
+                try:
+                    self._held[key] = self._load(key) or self._store(key, make())
+                except UserError as e:
+                    self._failed[key] = e  # every frame that asks would else look at the whole plate again, in vain
+                    raise
             return self._held[key]
 
     def _load(self, key: str) -> Analysis | None:

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
+import numpy as np
+
 from transmixis.core.errors import UserError
-from transmixis.media.source import SourceInfo, open_source
+from transmixis.core.matte.convolve import shrink
+from transmixis.core.matte.screen import CLOTH_WIDTH, find_screen
+from transmixis.media.source import Source, SourceInfo, open_source
 from transmixis.shot.contract import Slot
 from transmixis.shot.model import STAGES, Film, Plate, Role, Shot, Step
 from transmixis.shot.record import CODE
@@ -62,12 +68,30 @@ def unique_id(wanted: str, taken: set[str]) -> str:
 
 
 def plate_from(folder: Path, path: Path, shot: Shot | None, role: Role | None = None) -> tuple[Plate, SourceInfo]:
-    """A plate document for material at `path`. Raises UserError if it cannot be opened."""
-    info = open_source(path).info
+    """A plate document for material at `path`, and what it is, looked at for a screen. Raises UserError if it cannot be opened."""
+    source = open_source(path)
+    try:
+        info = replace(source.info, screen=_shows_screen(source))
+    finally:
+        source.close()
     plates = shot.plates if shot else ()
     chosen = role or guess_role(Path(info.path), info, hero_there=any(p.role == "hero" for p in plates))
     plate_id = unique_id(chosen, {p.id for p in plates})
     return Plate(id=plate_id, role=chosen, path=stored_path(folder, Path(info.path)), name=Path(info.path).stem), info
+
+
+def _shows_screen(source: Source) -> bool | None:
+    """Whether the first or the middle frame shows a green or blue screen; None if neither can be read."""
+    told = None
+    for frame in sorted({1, (source.info.count + 1) // 2}):
+        with contextlib.suppress(UserError):
+            linear = source.read(frame)[..., :3]
+            wide = min(CLOTH_WIDTH, linear.shape[1])
+            high = max(2, round(linear.shape[0] * wide / linear.shape[1]))
+            if find_screen(shrink(np.ascontiguousarray(linear), wide, high)):
+                return True
+            told = False
+    return told
 
 
 def new_shot(code: str, title: str, info: SourceInfo, plate: Plate, rate: str) -> Shot:
@@ -150,7 +174,8 @@ def _sensible(shot: Shot, kind_name: str, slot: Slot) -> str | None:
 
 
 def first_work_order(shot: Shot, *, keyed: bool = True) -> Shot:
-    """The steps that the plates' roles call for: survey always; key, match, place and check where there is material."""
+    """The steps that the plates' roles call for: survey always; key, match, place and check where there is material and the hero
+    stands before a screen (`keyed`)."""
     out = shot.model_copy(update={"steps": ()})
     if not shot.plates:
         return out
@@ -208,7 +233,11 @@ def with_plates(film: Film, code: str, title: str, plates: list[tuple[Plate, Sou
         rate = film.production.rate
         shot = shot.model_copy(update={"plates": (*shot.plates, own)}) if shot else new_shot(code, title, info, own, rate)
     assert shot is not None
-    return filmed(planned, survey_others(first_work_order(shot) if fresh else shot, moving))
+    if fresh:
+        hero = shot.plate_of_role("hero")
+        keyed = any(info.screen is not False for plate, info in plates if hero and plate.path == hero.path)
+        shot = first_work_order(shot, keyed=keyed)
+    return filmed(planned, survey_others(shot, moving))
 
 
 def survey_others(shot: Shot, moving: list[str]) -> Shot:

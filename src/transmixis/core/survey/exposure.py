@@ -8,10 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
 from scipy.ndimage import gaussian_filter1d, median_filter
+from scipy.sparse import csc_array, eye_array
+from scipy.sparse.linalg import splu
 
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.survey.middle import median_known
@@ -194,7 +197,7 @@ def _gain(logs: Array, lit: Array, whole: Array) -> tuple[Array, float]:
 
 HOPS = (1, 2, 3, 5, 8, 13, 21, 34, 55)  # frames between two that are compared
 PAIR_ERROR = 0.0004  # stops: what overlapping small pictures are told apart by at best
-MOST_SOLVED = 2500  # frames
+MOST_ERRORS = 400  # frames whose error is worked out by itself
 
 
 def gains_by_overlap(thumbs: Sequence[Array | None], moves: list[Similarity | None]) -> Gains:
@@ -204,35 +207,43 @@ def gains_by_overlap(thumbs: Sequence[Array | None], moves: list[Similarity | No
     these comparisons best are solved for, so that what enters and leaves the frame has no part in them, and little adds up.
     """
     n = len(thumbs)
-    if n > MOST_SOLVED:  # the table of comparisons goes with the square of the frames
-        unknown = np.full((n, 3), np.nan)
-        return Gains(unknown, unknown[:, 0], f"a moving camera over more than {MOST_SOLVED} frames; survey the plate in parts")
-    normal, right = np.zeros((n, n)), np.zeros((n, 3))
+    rows, columns, values, right = [], [], [], np.zeros((n, 3))
     bent = _near_and_far_part(thumbs, moves)
     for i in range(n):
         for hop in HOPS:
             pair = _compared(thumbs, moves, i, i + hop, bent=bent)
             if pair is None:
                 continue
-            weight = 1 / (pair[1] ** 2 + PAIR_ERROR**2)
-            j = i + hop
-            normal[[i, j], [i, j]] += weight
-            normal[[i, j], [j, i]] -= weight
+            weight, j = 1 / (pair[1] ** 2 + PAIR_ERROR**2), i + hop
+            rows += [i, j, i, j]
+            columns += [i, j, j, i]
+            values += [weight, weight, -weight, -weight]
             right[j] += weight * pair[0]
             right[i] -= weight * pair[0]
-    known = np.diag(normal) > 0
     stops, error = np.full((n, 3), np.nan), np.full(n, np.nan)
-    if known.sum() < 2:
+    normal = csc_array((values, (rows, columns)), shape=(n, n))
+    known = np.flatnonzero(normal.diagonal() > 0)
+    if len(known) < 2:
         return Gains(stops, error, "neighbouring frames share too little to be compared")
-    pull = 1e-3 * float(np.median(np.diag(normal)[known]))  # holds the level of all, and parts that nothing connects
-    back = np.linalg.inv(normal[np.ix_(known, known)] + pull / known.sum() * np.eye(int(known.sum())))
-    g = back @ right[known]
+    # a pull holds the level of all, and parts that nothing connects
+    pull = 1e-3 * float(np.median(normal.diagonal()[known])) / len(known)
+    solved = splu(csc_array(normal[np.ix_(known, known)] + pull * eye_array(len(known))))
+    g = solved.solve(right[known])
     stops[known] = g - np.median(g, axis=0)
     middle = int(np.argmin(np.abs(g - np.median(g, axis=0)).sum(axis=1)))
-    apart = np.diag(back) + back[middle, middle] - 2 * back[middle]
-    away = np.abs(np.flatnonzero(known) - np.flatnonzero(known)[middle])
+    apart = _variance_against(solved, middle, len(known))
+    away = np.abs(known - known[middle])
     error[known] = np.hypot(np.sqrt(np.maximum(apart, 0)), np.hypot(PAIR_ERROR, BENT_ERROR * away if bent else 0.0))
     return Gains(stops, error)
+
+
+def _variance_against(solved: Any, middle: int, n: int) -> Array:
+    """Variance (n,) of what was solved for, less that of frame `middle`; of a long plate at some frames, and between them in a line."""
+    at = np.array(some_of(list(range(n)), MOST_ERRORS))
+    apart = np.zeros((n, len(at)))
+    apart[at, np.arange(len(at))] += 1
+    apart[middle] -= 1
+    return np.asarray(np.interp(np.arange(n), at, (apart * solved.solve(apart)).sum(axis=0)))
 
 
 def _near_and_far_part(thumbs: Sequence[Array | None], moves: list[Similarity | None]) -> bool:
