@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import colorsys
+
 import cv2
 import numpy as np
 import pytest
 
+from transmixis.core.colour.curves import srgb_to_linear
 from transmixis.core.survey.element import card_of, hue_word
 
 
@@ -91,3 +94,66 @@ def test_slow_soft_smoke_tells_its_speed(dx: float, dy: float, word: str) -> Non
     assert c is not None
     assert c.direction == word
     assert c.speed == pytest.approx(np.hypot(dx, dy) * 24 / 128, rel=0.2)
+
+
+def squares(frames: int, at: tuple[int, int], size: tuple[int, int], colour: tuple[float, float, float]) -> list[np.ndarray]:
+    out = []
+    for n in range(frames):
+        f = np.zeros((72, 128, 3), np.float32)
+        f[at[1] : at[1] + size[1], at[0] + n : at[0] + n + size[0]] = colour
+        out.append(f)
+    return out
+
+
+def test_the_card_of_a_hard_square_to_the_pixel() -> None:
+    c = card_of(squares(6, (30, 20), (12, 9), (0.8, 0.4, 0.1)), None, 24.0)
+    assert c is not None
+    assert c.box == pytest.approx((30 / 128, 20 / 72, 17 / 128, 9 / 72))  # it goes five pixels on
+    assert c.colour == pytest.approx((0.8, 0.4, 0.1), rel=1e-4)
+    assert (c.first, c.last, c.black) == (1, 6, 0)
+
+
+def test_the_peak_is_the_frame_with_most_in_it() -> None:
+    frames = squares(9, (40, 20), (10, 10), (0.5, 0.5, 0.5))
+    frames[6] *= 1.5
+    for n in (0, 1, 8):
+        frames[n] *= 0.02
+    c = card_of(frames, None, 24.0)
+    assert c is not None
+    assert (c.first, c.peak, c.last) == (3, 7, 8)
+
+
+def test_the_seam_is_the_jump_over_the_usual_change() -> None:
+    """A grey that climbs by steps of its square root: the jump back is as many steps as there are."""
+    frames = [np.full((72, 128, 3), (0.5 + 0.01 * n) ** 2, np.float32) for n in range(11)]
+    for n, f in enumerate(frames):
+        f[30:40, 50:60] = 0.9 - 0.02 * n  # something that happens
+    c = card_of(frames, None, 24.0)
+    assert c is not None
+    assert c.seam == pytest.approx(10, rel=0.05)
+    assert not c.loops
+    short = card_of(frames[:3], None, 24.0)
+    assert short is not None
+    assert short.seam == float("inf")
+
+
+@pytest.mark.parametrize(
+    ("hue", "word"),
+    [
+        (0, "red"),
+        (30, "orange"),
+        (55, "yellow"),
+        (120, "green"),
+        (180, "cyan"),
+        (230, "blue"),
+        (280, "violet"),
+        (320, "pink"),
+        (350, "red"),
+    ],
+)
+@pytest.mark.parametrize("saturation", [0.9, 0.2])
+def test_hues_have_their_words(hue: float, word: str, saturation: float) -> None:
+    rgb = srgb_to_linear(np.array(colorsys.hsv_to_rgb(hue / 360, saturation, 0.8)))
+    assert hue_word(tuple(rgb)) == word  # type: ignore[arg-type]
+    faint = srgb_to_linear(np.array(colorsys.hsv_to_rgb(hue / 360, 0.08, 0.8)))
+    assert hue_word(tuple(faint)) == "grey"  # type: ignore[arg-type]

@@ -13,6 +13,7 @@ from transmixis.core.matte import error, expand
 from transmixis.core.matte.convolve import fill_unknown, grow, shrink, weighted_blur
 from transmixis.core.matte.difference import channels_of, colour_difference
 from transmixis.core.matte.edges import shrink_matte
+from transmixis.core.matte.empty import lone_marks
 from transmixis.core.matte.measure import (
     boil_reading,
     edge_width_reading,
@@ -21,6 +22,7 @@ from transmixis.core.matte.measure import (
     leak_reading,
     region_box,
 )
+from transmixis.core.matte.points import HOLE_LIMIT, LEAK_LIMIT, inside_and_pits, propose_points, visible_share
 from transmixis.core.matte.shape import fill_shape, hull_around
 
 RNG = np.random.default_rng(3)
@@ -280,3 +282,74 @@ def test_boil_is_what_changes_where_the_plate_did_not() -> None:
     assert boil_reading(few, few, frame, frame, law).value is None
     few[:10, :21] = 0.5
     assert boil_reading(few, few, frame, frame, law).value == 0
+
+
+def ring(holes: list[tuple[int, int, int, int]]) -> np.ndarray:
+    """A solid block of 120 x 200 in a frame of 200 x 300, with thin places x, y, w, h."""
+    alpha = np.zeros((200, 300), np.float32)
+    alpha[40:160, 50:250] = 1.0
+    for x, y, w, h in holes:
+        alpha[y : y + h, x : x + w] = 0.5
+    return alpha
+
+
+def test_small_gaps_of_the_inside_are_pits_and_large_ones_are_meant() -> None:
+    """Under 0.05 % of the frame (30 px) it is a pit; what is larger, as between arm and body, is no part of the inside."""
+    inner, pits = inside_and_pits(ring([(100, 80, 4, 6)]))
+    assert pits.sum() == 24
+    assert inner[80:86, 100:104].all()
+    _, none = inside_and_pits(ring([(100, 80, 40, 30)]))
+    assert none.sum() == 0
+    open_to_the_edge = ring([])
+    open_to_the_edge[:, 200:] = 1.0  # the block reaches the frame's right side
+    open_to_the_edge[100:105, 297:300] = 0.2
+    assert inside_and_pits(open_to_the_edge)[1][:, 294:].sum() == 0  # a nick of the outline is no pit
+    shallow = ring([])
+    shallow[80:86, 100:104] = 0.98
+    assert inside_and_pits(shallow)[1].sum() == 0
+
+
+def screen_with(crosses: list[tuple[int, int, int]]) -> tuple[np.ndarray, np.ndarray]:
+    """A green screen with crosses x, y and half their size, and the bare screen."""
+    screen = np.full((200, 320, 3), [0.05, 0.3, 0.08], np.float32)
+    frame = screen.copy()
+    for x, y, r in crosses:
+        frame[y - 1 : y + 2, x - r : x + r + 1] = frame[y - r : y + r + 1, x - 1 : x + 2] = 0.2
+    return frame, screen
+
+
+@pytest.mark.parametrize(
+    ("crosses", "found"),
+    [
+        ([(50, 50, 4), (150, 60, 4), (250, 70, 4)], 3),
+        ([(50, 50, 4), (150, 60, 4)], 0),  # two may be anything
+        ([(50, 50, 4), (150, 60, 4), (250, 70, 4), (100, 150, 1)], 3),  # a speck is none of the set
+        ([(50, 50, 4), (150, 60, 4), (250, 70, 4), (258, 78, 4)], 0),  # two of them stand too near each other
+        ([(50, 60, 40), (150, 60, 40), (250, 60, 40)], 0),  # too large
+    ],
+)
+def test_lone_marks_are_three_of_a_size_that_stand_clear(crosses: list[tuple[int, int, int]], found: int) -> None:
+    frame, screen = screen_with(crosses)
+    marks = lone_marks(frame, screen, GREEN)
+    assert cv2.connectedComponents(marks.astype(np.uint8))[0] - 1 == found
+    if found:
+        for x, y, _ in crosses[:3]:
+            assert marks[y, x]
+        assert marks.mean() < 0.02
+
+
+def test_points_bring_leak_and_holes_under_half_of_their_limits() -> None:
+    rng = np.random.default_rng(1)
+    leaky = np.abs(rng.normal(0, 0.02, 20_000))
+    share = visible_share(leaky, 0.0, 1.0)
+    p = propose_points(leaky, share, np.zeros(0), 0.0)
+    assert share > LEAK_LIMIT
+    assert visible_share(leaky, p.black, p.white) < 0.6 * LEAK_LIMIT
+    assert p.white == 1.0
+    pits = 1 - rng.uniform(0.03, 0.06, 100)
+    q = propose_points(leaky, 0.0, pits, 2 * HOLE_LIMIT)
+    assert q.black == 0
+    assert 0.95 <= q.white < 1
+    assert (propose_points(leaky, 0.0, pits, 0.0).black, propose_points(leaky, 0.0, pits, 0.0).white) == (0, 1)
+    assert propose_points(np.full(100, 0.9), 100.0, pits, 0.0).black == 0.10  # and no further
+    assert visible_share(np.zeros(0), 0, 1) == 0
