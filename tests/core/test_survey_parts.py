@@ -105,6 +105,33 @@ def test_most_frames_doubled_and_a_few() -> None:
     assert time_of(made_scans([2.0] * 30, same=(5, 17, 22)), 24).cadence == ""
 
 
+def test_a_film_thinned_to_another_rate_is_told_at_every_leap() -> None:
+    """Pictures of a higher rate of which every third to fourth was left out: all leaps are told, however few move evenly."""
+    leap = [5, 8, 12, 15, 19, 22, 26, 29, 33, 36]
+    found = time_of(made_scans([4.0 if i + 1 in leap else 2.0 for i in range(40)], movers=True), 10)
+    assert set(leap) <= set(found.dropped)
+    assert found.cadence.startswith("the picture leaps every 3 to 4 frames")
+    every = time_of(made_scans([4.0 if i % 4 == 0 else 2.0 for i in range(40)], movers=True), 10)
+    assert "every fourth frame" in every.cadence
+    few = time_of(made_scans([4.0 if i + 1 in leap[:4] else 2.0 for i in range(40)], movers=True), 10)
+    assert few.cadence == ""
+    rng = np.random.default_rng(5)
+    uneven = time_of(made_scans([float(v) for v in rng.uniform(0.5, 6, 60)], movers=True), 10)
+    assert uneven.cadence == ""
+    assert time_of(made_scans([2.0] * 40, movers=True, same=tuple(range(4, 40, 4))), 24).cadence.startswith(
+        "every fourth frame is doubled"
+    )
+
+
+def test_a_mover_that_seems_to_jump_while_the_picture_does_not_drops_no_frame() -> None:
+    """Of several people now one is followed, now another: without more change than beside it that is no missing frame."""
+    scans = made_scans([2.0] * 16, movers=True)
+    scans[9]["movers"] = np.array([4.2, 0.0, 0.2])
+    assert time_of(scans, RATE).dropped == ()
+    scans[9]["change"][4:8, 5:12] += 8
+    assert time_of(scans, RATE).dropped == (10,)
+
+
 def combs(n: int, which: tuple[int, ...]) -> list[dict]:
     scans = made_scans([2.0] * n)
     for i in which:
@@ -223,6 +250,21 @@ def test_what_reaches_in_over_an_edge_and_goes_again_is_named(box: tuple[int, in
 )
 def test_other_things_are_no_intruders(boxes: dict[int, tuple[int, int, int, int]]) -> None:
     assert find_intruders(with_thing(boxes), np.zeros((30, 3))) == []
+
+
+def test_a_dark_channel_that_coding_moved_by_a_step_is_no_intruder() -> None:
+    """Grass whose blue lies at 0.003: a code more or less is a sixth of a stop, and happens all over after a key frame."""
+    frames = []
+    for i in range(30):
+        f = np.full((72, 128, 3), [0.06, 0.1, 0.003], np.float32)
+        if i < 2:
+            f[62:, 30:60, 2] += 0.0011  # 3.6 codes
+        frames.append(f)
+    assert find_intruders(frames, np.zeros((30, 3))) == []
+    for f in frames[:2]:
+        f[62:, 30:60] *= 0.6
+        f[:5, 60:80] *= 0.6
+    assert [x.edge for x in find_intruders(frames, np.zeros((30, 3)))] == ["top"]  # below, it reaches in too far for a stand
 
 
 def test_a_change_of_the_whole_light_is_no_intruder() -> None:

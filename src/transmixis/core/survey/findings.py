@@ -62,12 +62,17 @@ def _timing(s: PlateSurvey) -> Iterable[Finding]:
         yield Finding(
             "timing", gone[0], gone[-1], f"frames are missing: {_list(gone)}", "Export them again, or Conform the plate."
         )
-    if t.cadence:
+    if t.thinned:
+        words = f"{t.cadence} (before {_list(t.dropped)})"
+        yield _whole(
+            s, "timing", words, "Ask for the recording at its own rate: what was left out can only be made up, by Conform."
+        )
+    elif t.cadence:
         yield _whole(s, "timing", t.cadence, "Conform the plate to its real rate before anything is tracked or painted.")
     elif t.doubled:
         words = f"{len(t.doubled)} frames repeat the one before: {_list(t.doubled)}"
         yield Finding("timing", t.doubled[0], t.doubled[-1], words, "Conform with motion-compensated frames, or cut them out.")
-    if t.dropped:
+    if t.dropped and not t.thinned:
         words = f"the picture jumps as if a frame were missing before {_list(t.dropped)}"
         yield Finding("timing", t.dropped[0], t.dropped[-1], words, "Look for a complete copy; else make the frame by Conform.")
     if t.combed and not t.cadence:

@@ -12,10 +12,12 @@ from dataclasses import dataclass, field
 import cv2
 import numpy as np
 
+from transmixis.core.colour.curves import linear_to_srgb, srgb_to_linear
 from transmixis.core.survey.thumbs import some_of
 from transmixis.core.types import Array, Mask
 
 APART = 0.30  # stops from what is usually there
+LEVELS = 4  # codes of 8 bit
 LEAST_AREA = 0.0008  # of the frame
 DEEPEST = 0.45  # of the frame, into the picture from the edge
 DEEPEST_BELOW = 0.12  # from the lower edge, where people's legs are cut off anyway
@@ -57,12 +59,12 @@ def find_intruders(thumbs: Sequence[Array | None], stops: Array) -> list[Intrude
     logs = np.stack([log_of(i) for i in some_of(there)])
     usual = np.median(logs, axis=0)
     noise = 1.4826 * np.median(np.abs(logs - usual), axis=0).max(axis=-1)
-    apart = np.maximum(APART, 5 * noise)
+    apart = np.maximum(np.maximum(APART, 5 * noise)[..., None], _steps(usual))
     del logs
     tracks: list[_Track] = []
     for i in there:
         log = log_of(i)
-        strange = (np.abs(log - usual).max(axis=-1) > apart).astype(np.uint8)
+        strange = (np.abs(log - usual) > apart).any(axis=-1).astype(np.uint8)
         strange = cv2.morphologyEx(strange, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
         _follow(tracks, i, strange)
         for t in tracks:
@@ -70,6 +72,12 @@ def find_intruders(thumbs: Sequence[Array | None], stops: Array) -> list[Intrude
                 t.edges.append(_outline(log, t.masks[-1]) - _outline(usual, t.masks[-1]))
     h, w = usual.shape[:2]
     return [_told(t, w, h) for t in tracks if _is_intruder(t, w, h, len(there))]
+
+
+def _steps(usual: Array) -> Array:
+    """What LEVELS codes of 8 bit are in stops at each place and channel: in the dark, coding alone changes a channel by that."""
+    light = np.exp2(usual)
+    return np.asarray(np.log2(srgb_to_linear(linear_to_srgb(light) + LEVELS / 255) / light))
 
 
 def _follow(tracks: list[_Track], i: int, strange: Array) -> None:

@@ -23,6 +23,13 @@ MOVES, GOING = 3.0, 0.5  # levels in the busiest block, and px a frame, from whi
 COMBED = 0.6  # % of the picture with teeth from field to field
 LEAST_STEP = 1.0  # px a frame: slower motion cannot show that a frame is missing
 LEAST_MOVERS = 0.04  # share of the followed points
+STANDS_OUT, LEAST_BUSY = (
+    2.0,
+    20.0,
+)  # times the usual block's change; levels over all blocks, from which the busy ones are compared
+LEAP, LEAP_BESIDE = 1.4, 1.2  # times the change of the frames beside: it leaps; so much at least where somebody seems to
+LEAPS, LEAP_GAPS = 6, (2, 6)  # of these at least, so many frames apart
+ALIKE_LEAPS, ALIKE_STEPS = 0.12, 0.25  # natural log: how far leaps may differ among each other, and the steps between them
 
 
 @dataclass(frozen=True)
@@ -35,7 +42,8 @@ class Timing:
     combed: tuple[int, ...]
     still: bool  # nothing changes anywhere: a still, however long
     told_drops: bool  # there was motion enough to see a dropped frame
-    cadence: str  # what a regular pattern of doubled or combed frames says, or ''
+    cadence: str  # what a regular pattern of doubled, left out or combed frames says, or ''
+    thinned: bool = False  # frames were left out again and again, to bring it to another rate
 
 
 def time_of(scans: Sequence[Scan], rate: float, missing: tuple[int, ...] = ()) -> Timing:
@@ -48,9 +56,13 @@ def time_of(scans: Sequence[Scan], rate: float, missing: tuple[int, ...] = ()) -
     combed = tuple(i + 1 for i, s in enumerate(scans) if not is_absent(s) and s["levels"][4] > COMBED)
     known = sum(c is not None for c in changes)
     still = known > 2 and len(doubled) == known
-    dropped, told = _dropped(camera, movers, set(doubled))
+    leaps = _leaps(changes)
+    dropped, told = _dropped(camera, movers, set(doubled), leaps)
     words = _cadence(len(scans), () if still else doubled, combed, rate)
-    return Timing(() if still else doubled, dropped, gone, combed, still, told, words)
+    thinned = () if doubled or combed else _thinned(leaps)
+    if thinned:  # then each of them is told, not only those at which somebody walks evenly enough to be measured
+        dropped, words = tuple(sorted({*dropped, *thinned})), words or _thinned_words(thinned)
+    return Timing(() if still else doubled, dropped, gone, combed, still, told, words, bool(thinned))
 
 
 def _doubled(changes: list[Array | None], levels: list[float]) -> tuple[int, ...]:
@@ -104,15 +116,42 @@ def _usual(quiet: Array) -> float:
     return float(np.median(high)) if len(high) else 0.0
 
 
-def _dropped(camera: Array, movers: Array, doubled: set[int]) -> tuple[tuple[int, ...], bool]:
+def _dropped(camera: Array, movers: Array, doubled: set[int], leaps: Array) -> tuple[tuple[int, ...], bool]:
     """Frames before which one is missing, and whether there was motion enough to tell."""
-    found: set[int] = set()
-    told = False
-    for track in (camera, movers):
-        hits, enough = _jumps(track, doubled)
-        found |= hits
-        told |= enough
-    return tuple(sorted(found)), told
+    found, told = _jumps(camera, doubled)
+    # which of several that move is followed may change from frame to frame: the picture must have changed more as well
+    hits, enough = _jumps(movers, doubled)
+    found |= {f for f in hits if not leaps[f - 1] < LEAP_BESIDE}
+    return tuple(sorted(found)), told or enough
+
+
+def _leaps(changes: list[Array | None]) -> Array:
+    """By how much (times) more changes in what moves at each frame than at the two beside it; nan where that is not known."""
+    busy = [np.nan if c is None else float(np.maximum(c - STANDS_OUT * np.median(c), 0).sum(dtype=np.float64)) for c in changes]
+    out = np.full(len(busy), np.nan)
+    for i in range(1, len(busy) - 1):
+        beside = (busy[i - 1] + busy[i + 1]) / 2
+        out[i] = busy[i] / beside if beside > LEAST_BUSY else np.nan
+    return out
+
+
+def _thinned(leaps: Array) -> tuple[int, ...]:
+    """The frames at which the picture leaps, if it does so again and again every few frames: others were left out on the way."""
+    at = np.flatnonzero(leaps > LEAP)
+    if len(at) < LEAPS or not len(leaps) / LEAP_GAPS[1] <= len(at) <= len(leaps) / LEAP_GAPS[0]:
+        return ()
+    rest = leaps[np.isfinite(leaps) & (leaps <= LEAP)]
+    if np.log(leaps[at]).std() > ALIKE_LEAPS or np.log(np.maximum(rest, 1e-3)).std() > ALIKE_STEPS:
+        return ()  # light that flickers makes some frames leap too, each by another measure
+    gaps = np.diff(at)
+    even = (gaps >= LEAP_GAPS[0]) & (gaps <= LEAP_GAPS[1])
+    return tuple(int(i) + 1 for i in at) if even.mean() > 0.8 else ()
+
+
+def _thinned_words(at: tuple[int, ...]) -> str:
+    low, high = (int(np.quantile(np.diff(at), q)) for q in (0.2, 0.8))
+    often = f"every {low} to {high} frames" if low < high else f"every {_nth(low)} frame"
+    return f"the picture leaps {often}: it was recorded at a higher rate, and frames were left out"
 
 
 def _steps(scans: Sequence[Scan]) -> tuple[Array, Array]:
