@@ -62,6 +62,25 @@ def test_a_step_twice_as_long_is_a_dropped_frame(movers: bool) -> None:
         assert (time_of(made_scans(steps, movers=movers), RATE).dropped == (10,)) == drop, factor
 
 
+@pytest.mark.parametrize("at", [7, 8, 10, 11])
+def test_a_jump_is_compared_with_two_steps_on_either_side(at: int) -> None:
+    """If one of those four is another speed as well, what moves does so unevenly, and nothing is told there."""
+    steps = [2.0] * 18
+    steps[9] = steps[at] = 4.0
+    assert 10 not in time_of(made_scans(steps), RATE).dropped
+    steps[at] = 2.0
+    assert time_of(made_scans(steps), RATE).dropped == (10,)
+
+
+@pytest.mark.parametrize("frame", [3, 4, 13, 14])
+def test_a_jump_near_the_ends_is_told_as_far_as_it_can_be_compared(frame: int) -> None:
+    steps = [2.0] * 16
+    steps[frame - 1] = 4.0
+    assert time_of(made_scans(steps), RATE).dropped == (frame,)
+    doubled = made_scans(steps, same=(frame,))
+    assert frame not in time_of(doubled, RATE).dropped
+
+
 def test_what_creeps_or_hurries_unevenly_cannot_show_a_dropped_frame() -> None:
     slow = [0.8] * 16
     slow[9] = 1.6

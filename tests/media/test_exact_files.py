@@ -375,3 +375,53 @@ def test_spaces_that_are_a_curve_serve_as_a_table() -> None:
     assert not colour.works_by_channel(colour.ACESCG)
     white = colour.to_working(np.ones((1, 1, 3), np.float32), colour.ACESCG)
     assert white[0, 0] == pytest.approx([1, 1, 1], abs=2e-3)
+
+
+@pytest.mark.parametrize("turn", [0, 90, 180, 270, 360, 450])
+def test_a_still_is_turned_by_quarters_and_back(tmp_path: Path, turn: int) -> None:
+    """Degrees anticlockwise as numpy's rot90 turns; what was set before does not matter."""
+    picture = np.random.default_rng(1).random((6, 10, 3)).astype(np.float32)
+    write_still(tmp_path / "a.exr", picture, kind="float")
+    plain = open_source(tmp_path / "a.exr")
+    for source in (plain.with_settings(turn=turn), plain.with_settings(turn=90).with_settings(turn=turn)):
+        want = np.rot90(picture, turn // 90)
+        assert np.array_equal(source.read(1), want)
+        assert (source.info.height, source.info.width) == want.shape[:2]
+        assert source.info.turn == turn % 360
+        assert any("turned by" in n for n in source.info.notes) == bool(turn % 360)
+    back = plain.with_settings(turn=90).with_settings(turn=0)
+    assert back.info == plain.info
+
+
+def test_what_a_movie_says_of_itself(tmp_path: Path) -> None:
+    path = tmp_path / "m.mkv"
+    writer = MovieWriter(path, "ffv1", 32, 16, Fraction(24000, 1001))
+    for n in range(4):
+        writer.write(np.full((16, 32, 3), 0.1 * n, np.float32))
+    writer.finish()
+    info = open_source(path).info
+    assert (info.kind, info.first_number, info.count, info.holes) == ("movie", 1, 4, ())
+    assert (info.width, info.height, info.pixel_aspect) == (32, 16, 1.0)
+    assert info.rate == Fraction(24000, 1001)
+    assert not info.chroma_halved
+    assert not info.sound
+    for frame in (0, 5):
+        with pytest.raises(UserError, match="frames 1 to 4"):
+            open_source(path).read(frame)
+
+
+@pytest.mark.parametrize(
+    ("times", "variable"), [([0, 40, 80, 120, 167], False), ([0, 40, 80, 120, 170], True), ([0, 40, 81, 120, 161], False)]
+)
+def test_uneven_by_more_than_a_fifth_of_a_step(tmp_path: Path, times: list[int], variable: bool) -> None:
+    path = tmp_path / "m.mkv"
+    with av.open(str(path), "w") as box:
+        stream = box.add_stream("ffv1", rate=1000)
+        stream.width, stream.height, stream.pix_fmt = 16, 16, "yuv444p"
+        stream.time_base = stream.codec_context.time_base = Fraction(1, 1000)
+        for t in times:
+            frame = av.VideoFrame.from_ndarray(np.zeros((16, 16, 3), np.uint8), format="rgb24")
+            frame.pts, frame.time_base = t, Fraction(1, 1000)
+            box.mux(stream.encode(frame))
+        box.mux(stream.encode(None))
+    assert movie_info(path).variable == variable

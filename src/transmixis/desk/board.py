@@ -16,7 +16,7 @@ from transmixis.desk.marks import hline, mark, text
 from transmixis.desk.office.schedulepanel import SchedulePanel
 from transmixis.desk.platespanel import PlatesPanel
 from transmixis.desk.state import State
-from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PANEL, RAISED, RULE, VERMILION_TEXT, VERMILION_WASH
+from transmixis.desk.theme import BLUE, EDGE, INK, INK2, PANEL, RAISED, RULE, VERMILION_TEXT, VERMILION_WASH, hours_words
 from transmixis.desk.topbar import paint_hours
 from transmixis.desk.viewimage import picture_image
 from transmixis.shot.model import STAGES, Film, Shot
@@ -175,7 +175,7 @@ class ShotTable(QWidget):
 
     def _paint_dates(self, p: QPainter, row: ShotRow, top: float) -> None:
         y = top + ROW / 2
-        text(p, self.right_x("left"), y, _hours(row.left), 12, 600 if row.left else 400, INK, "right")
+        text(p, self.right_x("left"), y, hours_words(row.left), 12, 600 if row.left else 400, INK, "right")
         x = self.right_x("risk")
         if row.risk:
             mark(p, RISK_MARK[row.risk], x + 5, y)
@@ -193,10 +193,10 @@ class ShotTable(QWidget):
         y = top + 16
         if hours is not None:
             paint_hours(p, QRectF(x, y - 5, GAUGE, 10), hours.spent, hours.hours.mean)
-            words = f"{_hours(hours.spent)} of {_hours(hours.hours.mean)}"
+            words = f"{hours_words(hours.spent)} of {hours_words(hours.hours.mean)}"
             if hours.done:
                 mark(p, "done", x + 4, top + 33, 3.4)
-                words = _hours(hours.spent)
+                words = hours_words(hours.spent)
             over = hours.spent > hours.hours.mean * 1.001 and not hours.done
             text(p, x + (12 if hours.done else 0), top + 33, words, 11, 500, VERMILION_TEXT if over else INK, room=STAGE - 8)
             if faults:
@@ -258,11 +258,6 @@ class ShotTable(QWidget):
             self.open_shot.emit(self.chosen, "")
         else:
             super().keyPressEvent(event)
-
-
-def _hours(value: float) -> str:
-    """Hours to a tenth, or whole ones from ten on."""
-    return f"{value:.0f}" if value >= 10 else f"{value:.1f}".removesuffix(".0")
 
 
 def _row_facts(renderer: Renderer, film: Film) -> tuple[str, QImage, dict[str, tuple[str, int]], str]:

@@ -140,3 +140,8 @@ def dress(app: QApplication) -> None:
     app.setStyle("Fusion")
     app.setFont(font(12))
     app.setStyleSheet(STYLE + _arrow())
+
+
+def hours_words(value: float) -> str:
+    """Hours to a tenth, or whole ones from ten on."""
+    return f"{value:.0f}" if value >= 10 else f"{value:.1f}".removesuffix(".0")

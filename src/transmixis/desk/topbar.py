@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from transmixis.core.timecode import timecode
 from transmixis.desk.marks import CENTRE, RIGHT, hatch, hline, jaws, mark, text, vline
 from transmixis.desk.state import State
-from transmixis.desk.theme import INK, INK2, PAPER, RAISED, RULE, VERMILION_TEXT, WHITE, figure
+from transmixis.desk.theme import INK, INK2, PAPER, RAISED, RULE, VERMILION_TEXT, WHITE, hours_words
 from transmixis.shot.model import STAGES
 from transmixis.shot.planning.dates import short_day
 from transmixis.shot.planning.overview import Overview
@@ -90,7 +90,7 @@ class TopBar(QWidget):
         left, right = self.width() - 160.0, self.width() - 16.0
         text(p, left, 15, "Hours", 11, 400, INK2)
         if shots and now is not None:
-            text(p, right, 15, f"{figure(now.spent, 3)} of {figure(now.hours, 3)}", 12, 600, align=RIGHT)
+            text(p, right, 15, f"{hours_words(now.spent)} of {hours_words(now.hours)}", 12, 600, align=RIGHT)
             paint_hours(p, QRectF(left, 28, right - left, 8), now.spent, now.hours)
 
     def _chosen_stage(self) -> str:
@@ -138,7 +138,7 @@ class TopBar(QWidget):
         row = now.rows.get(shot.code) if now else None
         if row is not None:
             spent, estimate = row.whole.spent, row.whole.hours.mean
-            text(p, right, 15, f"{figure(spent, 2)} of {figure(estimate, 2)}", 12, 600, align=RIGHT)
+            text(p, right, 15, f"{hours_words(spent)} of {hours_words(estimate)}", 12, 600, align=RIGHT)
             paint_hours(p, QRectF(left, 28, right - left, 8), spent, estimate)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
