@@ -41,6 +41,7 @@ fuzz: system setup ## thousands of damaged documents, media and command lines, r
 bench: setup ## speed, as ratios against plain library calls
 	$(BIN)/python bench/speed.py
 	$(BIN)/python bench/survey_speed.py
+	$(BIN)/python bench/edit_keys.py
 
 bench-key: setup ## quality of the key against the three plain ways
 	$(BIN)/python bench/key_quality.py

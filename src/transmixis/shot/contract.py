@@ -104,7 +104,9 @@ class StepKind(ABC):
     slots: ClassVar[tuple[Slot, ...]]
     Params: ClassVar[type[BaseModel]]
     analyses: ClassVar[bool] = False
-    analysis_params: ClassVar[tuple[str, ...]] = ()  # the parameters that the analysis depends on
+    analysis_params: ClassVar[tuple[str, ...]] = ()  # the parameters that the analysis depends on, as they are at frame 1
+    analyses_product: ClassVar[bool] = False  # the analysis looks at what the step itself gives, so at all that this depends on
+    not_analysed: ClassVar[tuple[str, ...]] = ()  # slots that the analysis does not look at
     full_chroma: ClassVar[bool] = False  # weighs colour at edges: chroma recorded at half size is brought back for it
     keeps_time: ClassVar[bool] = True  # frame n is made from frame n of what comes in, or from those about it
     keeps_pixels: ClassVar[bool] = False  # a mend that moves no pixel, so that what was recorded at half size still is
@@ -112,7 +114,9 @@ class StepKind(ABC):
     mends: ClassVar[bool] = False  # stands between a plate and the steps that use it
     surveys: ClassVar[bool] = False  # its readings come from the survey of its first input (see SurveyKind)
     other_frames: ClassVar[bool] = False  # its product may show any frame of its inputs, not just the one asked for
+    timeless: ClassVar[bool] = False  # the product follows from parameters and inputs alone, whatever the frame's number
     frames_back: ClassVar[int] = 0  # how many earlier frames the readings look at
+    reads_other_frames: ClassVar[bool] = False  # the readings may look at the step's own product at any frame
 
     def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
         """Measure and propose settings; None when there is nothing to better."""

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from transmixis.core.errors import UserError
 from transmixis.media.source import Source, open_source
-from transmixis.shot.model import Plate, Shot
+from transmixis.shot.model import Plate
 from transmixis.shot.store import real_path
 
 
@@ -54,27 +54,23 @@ class Material:
 
     def stamp(self, plate: Plate, frame: int) -> str:
         """A text that changes whenever the frame's file does; 'missing' if it is not there."""
+        return self._stamped(self.source(plate), self.frame_in(plate, frame))
+
+    def stamp_all(self, plate: Plate) -> str:
+        """A text that changes whenever any file of the plate does."""
         source = self.source(plate)
-        n = self.frame_in(plate, frame)
+        if source.info.kind == "movie" or source.info.count == 1:
+            return self._stamped(source, 1)
+        return ";".join(self._stamped(source, n) for n in range(1, source.info.count + 1))
+
+    @staticmethod
+    def _stamped(source: Source, n: int) -> str:
         try:
             path = source.file_of(n)
             st = path.stat()
         except (OSError, UserError):
             return f"missing:{n}"
         return f"{path.name}:{n}:{st.st_mtime_ns}:{st.st_size}:{source.info.space}:{source.info.chroma_halved}:{source.info.turn}"
-
-    def stamp_all(self, plate: Plate, shot: Shot) -> str:
-        """A text that changes whenever any frame of the plate that the shot uses does."""
-        source = self.source(plate)
-        if source.info.kind == "movie" or source.info.count == 1:
-            return self.stamp(plate, 1 - plate.offset if source.info.kind == "movie" else 1)
-        return ";".join(self._stamp_or_gap(plate, n) for n in range(1, shot.length + 1))
-
-    def _stamp_or_gap(self, plate: Plate, frame: int) -> str:
-        try:
-            return self.stamp(plate, frame)
-        except UserError:
-            return "none"
 
     def forget(self) -> None:
         """Close everything; the next use opens anew, so changed folders are seen."""

@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 import contextlib
-import hashlib
-import json
 import threading
-from typing import Any
 
 import numpy as np
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel
 
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
@@ -20,19 +17,14 @@ from transmixis.core.types import Array, Matte
 from transmixis.media.cache import FrameCache, frozen
 from transmixis.media.source import with_full_chroma
 from transmixis.shot.contract import Analysis, Facts, Product, Proposal, SurveyKind
+from transmixis.shot.keys import KeptKeys, Keys, checked, passed_through, split_ref
 from transmixis.shot.material import Material
-from transmixis.shot.model import Shot, Step
-from transmixis.shot.pins import params_at
+from transmixis.shot.model import Plate, Shot, Step
 from transmixis.shot.steps import kind_of
 from transmixis.shot.stored import AnalysisStore, ReadingStore
 from transmixis.shot.surveys import Surveys
 
 DEFAULT_CACHE = 1 << 30  # bytes
-
-
-def digest(*parts: Any) -> str:
-    """A short hash of plain values."""
-    return hashlib.sha1(json.dumps(parts, sort_keys=True, default=str).encode()).hexdigest()[:24]
 
 
 class Renderer:
@@ -46,14 +38,14 @@ class Renderer:
         analyses: AnalysisStore | None = None,
         readings: ReadingStore | None = None,
         surveys: Surveys | None = None,
+        kept: KeptKeys | None = None,
     ) -> None:
         self.shot, self.material = shot, material
         self.cache = cache or FrameCache(DEFAULT_CACHE)
         self.analyses, self.readings = analyses or AnalysisStore(None), readings or ReadingStore(None)
         self.surveys = surveys or Surveys(None)
         self.progress = Progress()
-        self._keys: dict[tuple[str, int], str] = {}
-        self._whole: dict[str, str] = {}
+        self._keys = Keys(shot, material, kept)
         self._lock = threading.RLock()
         refuse_cycles(shot)
 
@@ -68,56 +60,39 @@ class Renderer:
             with contextlib.suppress(UserError):
                 self.material.source(p)
 
-    # -- keys: what a product depends on, as one hash
+    # -- keys: see shot.keys
 
     def key(self, ref: str, frame: int) -> str:
         """Content key of 'plate:ID' or 'step:ID' at a frame."""
         with self._lock:
-            if (ref, frame) not in self._keys:
-                self._keys[ref, frame] = self._make_key(ref, frame)
-            return self._keys[ref, frame]
-
-    def _make_key(self, ref: str, frame: int) -> str:
-        what, name = split_ref(ref)
-        if what == "plate":
-            plate = self._plate(name)
-            return digest("plate", plate.path, self.material.stamp(plate, frame))
-        step = self._step(name)
-        kind = kind_of(step.kind)
-        size = (self.shot.width, self.shot.height, self.shot.length)
-        inputs = {slot: self.key(r, frame) for slot, r in self._live_inputs(step).items()}
-        whole = self.whole_key(ref) if kind.analyses else ""
-        if kind.other_frames and not kind.analyses:
-            whole = digest([self.whole_key(r) for r in self._live_inputs(step).values()])
-        return digest("step", step.kind, kind.version, params_at(step, frame), size, inputs, whole)
+            return self._keys.frame(ref, frame)
 
     def whole_key(self, ref: str) -> str:
-        """Key of everything that a whole-range analysis of this step, or of what it reads, depends on."""
+        """Key of everything that the product's whole range depends on."""
         with self._lock:
-            if ref not in self._whole:
-                self._whole[ref] = self._make_whole(ref)
-            return self._whole[ref]
-
-    def _make_whole(self, ref: str) -> str:
-        what, name = split_ref(ref)
-        if what == "plate":
-            return digest("plate", self._plate(name).path, self.material.stamp_all(self._plate(name), self.shot))
-        step = self._step(name)
-        kind = kind_of(step.kind)
-        inputs = {slot: self.whole_key(r) for slot, r in self._live_inputs(step).items() if slot != "garbage"}
-        params = self._params(step, 1).model_dump()
-        if kind.analyses:
-            params = {k: params[k] for k in kind.analysis_params}
-        pins = {} if kind.analyses else {k: [p.model_dump() for p in v] for k, v in step.pins.items()}
-        return digest("whole", step.kind, kind.version, params, pins, inputs, self.shot.length)
+            return self._keys.whole(ref)
 
     # -- products
 
     def product(self, ref: str, frame: int) -> Product:
         """The product without its working parts, from the cache if it is there. Raises UserError for missing frames."""
+        ref = self._shown(ref)
         key = self.key(ref, frame)
         made = self.cache.get_or_make(("product", key), lambda: self._kept(self.fresh(ref, frame)))
         return Product(picture=made[0], matte=made[1])
+
+    def _shown(self, ref: str) -> str:
+        """What is shown in place of a step that lets something through; it has the same key, and is made once."""
+        what, name = split_ref(ref)
+        while what == "step":
+            step = self._step(name)
+            kind = kind_of(step.kind)
+            first = None if step.on and kind.known else passed_through(step, kind)
+            if first is None:
+                break
+            ref = first
+            what, name = split_ref(ref)
+        return ref
 
     @staticmethod
     def _kept(p: Product) -> tuple[Array | None, Array | None]:
@@ -144,14 +119,11 @@ class Renderer:
     def _passed(self, step: Step, frame: int) -> Product:
         """A step that is switched off, or of an unknown kind, lets its first input through."""
         kind = kind_of(step.kind)
-        if not kind.known:
-            first = next(iter(step.inputs.values()), "")
-            return self.product(first, frame) if first else Product()
-        if kind.product == "matte":
+        first = passed_through(step, kind)
+        if first is not None:
+            return self.product(first, frame)
+        if kind.known and kind.product == "matte":
             return Product(matte=np.ones((self.shot.height, self.shot.width), np.float32))
-        for slot in kind.slots:
-            if slot.name in step.inputs:
-                return self.product(step.inputs[slot.name], frame)
         return Product()
 
     # -- readings, analyses, proposals
@@ -167,7 +139,7 @@ class Renderer:
         if isinstance(kind, SurveyKind):
             return [self._with_limit(step, r) for r in self._measure_survey(step, kind, frame)]
         try:
-            key = digest(self.key(f"step:{step_id}", frame), self._before_key(step, frame))
+            key = self._readings_key(step_id, frame)
         except UserError as e:
             return [Reading("frame", None, "", 1.0, note=str(e))]
         known = self.readings.get(key)
@@ -177,13 +149,13 @@ class Renderer:
         return [self._with_limit(step, r) for r in known]
 
     def _survey_key(self, step: Step, kind: SurveyKind, frame: int) -> str:
-        ref = self._live_inputs(step)[kind.slots[0].name]
-        return digest("survey", self.whole_key(ref), step.kind, kind.version, params_at(step, frame), frame)
+        with self._lock:
+            return self._keys.survey(step.id, kind.slots[0].name, frame)
 
     def _measure_survey(self, step: Step, kind: SurveyKind, frame: int) -> list[Reading]:
         """Readings from the whole survey if all frames have been looked at, else from this frame's scan alone."""
         try:
-            ref = self._live_inputs(step)[kind.slots[0].name]
+            ref = self._keys.inputs(step)[kind.slots[0].name]
             key = self._survey_key(step, kind, frame)
             known = self.readings.get(key)
             if known is not None:
@@ -203,9 +175,9 @@ class Renderer:
         self.readings.put(key, made)
         return made
 
-    def _before_key(self, step: Step, frame: int) -> str:
-        back = kind_of(step.kind).frames_back
-        return self.key(f"step:{step.id}", frame - 1) if back and frame > 1 else ""
+    def _readings_key(self, step_id: str, frame: int) -> str:
+        with self._lock:
+            return self._keys.readings(step_id, frame)
 
     def known_readings(self, step_id: str, frame: int) -> list[Reading] | None:
         """Stored readings, or None if they would have to be measured."""
@@ -219,7 +191,7 @@ class Renderer:
             if isinstance(kind, SurveyKind):
                 known = self.readings.get(self._survey_key(step, kind, frame))
                 return None if known is None else [self._with_limit(step, r) for r in known]
-            known = self.readings.get(digest(self.key(f"step:{step_id}", frame), self._before_key(step, frame)))
+            known = self.readings.get(self._readings_key(step_id, frame))
         except UserError as e:
             return [Reading("frame", None, "", 1.0, note=str(e))]
         return None if known is None else [self._with_limit(step, r) for r in known]
@@ -244,13 +216,17 @@ class Renderer:
     def analysis(self, step_id: str) -> Analysis:
         """The step's whole-range analysis; made now if it is not stored."""
         step = self._step(step_id)
-        key = self.whole_key(f"step:{step_id}")
+        key = self._analysis_key(step_id)
         return self.analyses.get_or_make(
             key, lambda: kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
         )
 
     def has_analysis(self, step_id: str) -> bool:
-        return not kind_of(self._step(step_id).kind).analyses or self.analyses.has(self.whole_key(f"step:{step_id}"))
+        return not kind_of(self._step(step_id).kind).analyses or self.analyses.has(self._analysis_key(step_id))
+
+    def _analysis_key(self, step_id: str) -> str:
+        with self._lock:
+            return self._keys.analysis(step_id)
 
     def propose(self, step_id: str, progress: Progress | None = None, frame: int = 1) -> Proposal | None:
         """Measured settings for a step, compared with what is set at `frame`."""
@@ -277,38 +253,14 @@ class Renderer:
 
     # -- the document
 
-    def _plate(self, name: str) -> Any:
-        try:
-            return self.shot.plate(name)
-        except KeyError:
-            raise UserError(f"Shot {self.shot.code} has no plate '{name}'; add it, or connect the step to another.") from None
+    def _plate(self, name: str) -> Plate:
+        return self._keys.plate(name)
 
     def _step(self, name: str) -> Step:
-        try:
-            return self.shot.step(name)
-        except KeyError:
-            raise UserError(f"Shot {self.shot.code} has no step '{name}'; connect what uses it to another.") from None
-
-    def _live_inputs(self, step: Step) -> dict[str, str]:
-        """The inputs that are connected. Raises UserError for a needed one that is not."""
-        if not kind_of(step.kind).known:
-            return {k: v for k, v in step.inputs.items() if v}
-        out = {}
-        for slot in kind_of(step.kind).slots:
-            if step.inputs.get(slot.name):
-                out[slot.name] = step.inputs[slot.name]
-            elif not slot.optional:
-                raise UserError(f"Step '{step.name}' needs {slot.words}; connect it in the step sheet.")
-        return out
+        return self._keys.step(name)
 
     def _params(self, step: Step, frame: int) -> BaseModel:
-        try:
-            model = kind_of(step.kind).Params
-            # what a newer program has added is kept in the file, and passed by here
-            return model.model_validate({k: v for k, v in params_at(step, frame).items() if k in model.model_fields})
-        except ValidationError as e:
-            first = e.errors()[0]
-            raise UserError(f"Step '{step.name}': {'.'.join(map(str, first['loc']))} {first['msg'].lower()}; set it anew.") from e
+        return checked(step, kind_of(step.kind), frame)
 
 
 class StepInputs:
@@ -371,14 +323,6 @@ class StepInputs:
 
     def survey(self, slot: str) -> PlateSurvey:
         return self._r.surveys.whole(self._r, self._ref(slot), self._r.progress)
-
-
-def split_ref(ref: str) -> tuple[str, str]:
-    """'plate:hero' as ('plate', 'hero')."""
-    what, _, name = ref.partition(":")
-    if what not in ("plate", "step") or not name:
-        raise UserError(f"'{ref}' is neither a plate nor a step; connect the step anew.")
-    return what, name
 
 
 def refuse_cycles(shot: Shot) -> None:

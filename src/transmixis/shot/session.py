@@ -6,6 +6,7 @@ from pathlib import Path
 
 from transmixis.media.cache import FrameCache
 from transmixis.shot.document import Document
+from transmixis.shot.keys import KeptKeys
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.render import DEFAULT_CACHE, Renderer
@@ -25,6 +26,7 @@ class Session:
         self.analyses = AnalysisStore(keep, may_write)
         self.readings = ReadingStore(keep / "readings.jsonl" if keep else None, may_write)
         self.surveys = Surveys(keep, may_write)
+        self.kept_keys = KeptKeys()
         self._renderers: dict[str, Renderer] = {}
 
     @staticmethod
@@ -43,7 +45,7 @@ class Session:
     def renderer_for(self, shot: Shot) -> Renderer:
         held = self._renderers.get(shot.code)
         if held is None or held.shot is not shot:
-            held = Renderer(shot, self.material, self.cache, self.analyses, self.readings, self.surveys)
+            held = Renderer(shot, self.material, self.cache, self.analyses, self.readings, self.surveys, self.kept_keys)
             self._renderers[shot.code] = held
         return held
 

@@ -23,6 +23,7 @@ from transmixis.core.survey.plate import PlateSurvey, survey_plate
 from transmixis.core.survey.scan import Prepared, Scan, absent, prepare, scan_frame
 from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis
+from transmixis.shot.keys import digest
 from transmixis.shot.stored import AnalysisStore, always, arrays_bytes, read_arrays
 
 if TYPE_CHECKING:
@@ -157,8 +158,6 @@ class Surveys:
         return survey_plate(_Scans(self, r, ref, n), float(r.shot.fps), lambda k: _picture(r, ref, k), progress)
 
     def _key(self, r: Renderer, ref: str, frame: int) -> str:
-        from transmixis.shot.render import digest
-
         first = self._reference(r, ref)
         parts = [_key_or_gap(r, ref, n) for n in (frame, frame - 1, first) if n >= 1]
         return digest("scan", SCAN_VERSION, parts, frame == first)

@@ -39,6 +39,7 @@ class DustOut(StepKind):
     other_frames = True
     analyses = True
     analysis_params = ("how", "strength", "by_hand")
+    analyses_product = True
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
         picture = inputs.picture("plate", frame)

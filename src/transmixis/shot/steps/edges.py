@@ -27,6 +27,7 @@ class Edges(StepKind):
     slots = (Slot("result", "the placed picture"), Slot("plate", "the plate the subject was shot on", optional=True))
     Params = EdgesParams
     frames_back = 1
+    timeless = True
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
         return Product(work=inputs.fresh("result", frame))

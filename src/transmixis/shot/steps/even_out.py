@@ -38,6 +38,7 @@ class EvenOut(StepKind):
     slots = (Slot("plate", "the plate to even out"),)
     mends = True
     Params = EvenParams
+    reads_other_frames = True
     keeps_pixels = True
     other_frames = True
 

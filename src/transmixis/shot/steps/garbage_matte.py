@@ -34,6 +34,7 @@ class GarbageMatte(StepKind):
     says = "keeps only what is inside a shape"
     slots = (Slot("plate", "the plate that is looked at"),)
     Params = GarbageMatteParams
+    timeless = True
     full_chroma = True
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:

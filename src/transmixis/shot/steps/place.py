@@ -32,6 +32,7 @@ class Place(StepKind):
     says = "puts one picture over another"
     slots = (Slot("front", "the picture in front"), Slot("back", "the picture behind", optional=True))
     Params = PlaceParams
+    timeless = True
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
         size = (inputs.shot.height, inputs.shot.width)

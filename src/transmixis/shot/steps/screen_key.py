@@ -76,6 +76,8 @@ class ScreenKey(StepKind):
     analysis_params = ("screen", "reach")
     version = 3
     frames_back = 1
+    timeless = True
+    not_analysed = ("garbage",)  # the screen is learnt from the whole frame
 
     def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
         words, n = "learning the screen", inputs.shot.length

@@ -46,6 +46,7 @@ class Steady(StepKind):
     slots = (Slot("plate", "the plate to steady"),)
     mends = True
     Params = SteadyParams
+    reads_other_frames = True
     analyses = True
     analysis_params = ("by", "reference", "x1", "y1", "x2", "y2")
 

@@ -1,0 +1,278 @@
+"""What is depended on, as hashes: by a frame of a product, by a product's whole range, by an analysis, by a frame's readings.
+
+Each of the four is made in one place below. Keys are made in chunks of frames, and a chunk is made from the step itself and from the
+chunks of what it takes. Those are kept between the states of a shot: a chunk whose makers are the very same objects is the same, so an
+edit makes anew only what lies behind it.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import threading
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+from transmixis.core.errors import UserError
+from transmixis.shot.contract import StepKind
+from transmixis.shot.material import Material
+from transmixis.shot.model import Pin, Plate, Shot, Step
+from transmixis.shot.pins import params_at
+from transmixis.shot.steps import kind_of
+
+CHUNK = 64  # frames
+
+
+def digest(*parts: Any) -> str:
+    """A short hash of plain values: texts, numbers, truths, nothing, and lists and tables of them. Raises TypeError for others, whose
+    text might stay the same while they change, or change while they stay."""
+    return hashlib.sha1(_text(*parts)).hexdigest()[:24]
+
+
+def _text(*parts: Any) -> bytes:
+    return json.dumps(parts, sort_keys=True).encode()
+
+
+class Gap(str):
+    """Stands for the key of a frame that cannot be had, and says why."""
+
+
+Chunk = tuple[str, ...]
+
+
+class KeptKeys:
+    """Chunks and whole keys as they were made last, with what they were made from. Shared by the states of a production's shots."""
+
+    def __init__(self) -> None:
+        self._held: dict[tuple[Any, ...], tuple[tuple[Any, ...], Any]] = {}
+        self._lock = threading.Lock()
+
+    def same_or_made(self, name: tuple[Any, ...], makers: tuple[Any, ...], make: Callable[[], Any]) -> Any:
+        """What is kept under a name if it was made from the same things, else made now. What comes out equal stays the same object,
+        so that what is made from it need not be made anew either."""
+        with self._lock:
+            old = self._held.get(name)
+        if old is not None and _same(old[0], makers):
+            return old[1]
+        made = make()
+        if old is not None and old[1] == made:
+            made = old[1]
+        with self._lock:
+            self._held[name] = (makers, made)
+        return made
+
+
+def _same(a: tuple[Any, ...], b: tuple[Any, ...]) -> bool:
+    return len(a) == len(b) and all(x is y or (isinstance(x, (str, int)) and x == y) for x, y in zip(a, b, strict=True))
+
+
+class Keys:
+    """The keys of one state of a shot. Not to be shared by threads without a lock."""
+
+    def __init__(self, shot: Shot, material: Material, kept: KeptKeys | None = None) -> None:
+        self._shot, self._material, self._kept = shot, material, kept or KeptKeys()
+        self._size = digest(shot.width, shot.height, shot.length, shot.rate)
+        self._plates = {p.id: p for p in shot.plates}
+        self._steps = {s.id: s for s in shot.steps}
+        self._chunks: dict[tuple[str, int], Chunk] = {}
+        self._wholes: dict[str, str] = {}
+        self._analyses: dict[str, str] = {}
+
+    # -- the four
+
+    def frame(self, ref: str, frame: int) -> str:
+        """What a frame of 'plate:ID' or 'step:ID' depends on. Raises UserError where it cannot be had."""
+        key = self._chunk(ref, (frame - 1) // CHUNK)[(frame - 1) % CHUNK]
+        if isinstance(key, Gap):
+            raise UserError(str(key))
+        return key
+
+    def whole(self, ref: str) -> str:
+        """What all frames of a product depend on together, with how many the shot has and at which rate."""
+        if ref not in self._wholes:
+            what, name = split_ref(ref)
+            self._wholes[ref] = self._whole_plate(self.plate(name)) if what == "plate" else self._whole_step(self.step(name))
+        return self._wholes[ref]
+
+    def analysis(self, step_id: str) -> str:
+        """What a step's analysis depends on: the parameters that it declares, as they are at frame 1, and its inputs."""
+        if step_id not in self._analyses:
+            step = self.step(step_id)
+            kind = kind_of(step.kind)
+            params = checked(step, kind, 1).model_dump()
+            declared: dict[str, Any] = {k: params[k] for k in kind.analysis_params}
+            if kind.analyses_product:
+                declared = {**declared, "": [step.params, _plain(step.pins)]}
+            inputs = {s: self.whole(r) for s, r in self.inputs(step).items() if s not in kind.not_analysed}
+            self._analyses[step_id] = digest("analysis", step.kind, kind.version, declared, inputs, self._size)
+        return self._analyses[step_id]
+
+    def readings(self, step_id: str, frame: int) -> str:
+        """What a step's readings at a frame depend on: its product there, in the frames before that it looks back at, and in all
+        where it may look at any."""
+        kind = kind_of(self.step(step_id).kind)
+        ref = f"step:{step_id}"
+        frames = [self.frame(ref, n) for n in range(max(1, frame - kind.frames_back), frame + 1)]
+        return digest("readings", frames, self.whole(ref) if kind.reads_other_frames else "")
+
+    def survey(self, step_id: str, slot: str, frame: int) -> str:
+        """What readings from a survey depend on: all frames of what is surveyed, and the parameters at the frame."""
+        step = self.step(step_id)
+        kind = kind_of(step.kind)
+        return digest("survey", self.whole(self.inputs(step)[slot]), step.kind, kind.version, params_at(step, frame), frame)
+
+    # -- how they are made
+
+    def _chunk(self, ref: str, c: int) -> Chunk:
+        if (ref, c) not in self._chunks:
+            what, name = split_ref(ref)
+            self._chunks[ref, c] = self._plate_chunk(self.plate(name), c) if what == "plate" else self._step_chunk(name, c)
+        return self._chunks[ref, c]
+
+    def _plate_chunk(self, plate: Plate, c: int) -> Chunk:
+        # files are looked at for each state; what comes out equal is the same object as before
+        stamps = tuple(self._stamped(plate, n) for n in _frames(c))
+        name = (self._shot.code, plate.id, c)
+        stamps = self._kept.same_or_made(("stamps", *name), (object(),), lambda: stamps)
+        read = _how_read(plate)
+        return self._kept.same_or_made(  # type: ignore[no-any-return]
+            ("plate", *name), (stamps, read), lambda: tuple(s if isinstance(s, Gap) else digest("plate", read, s) for s in stamps)
+        )
+
+    def _stamped(self, plate: Plate, frame: int) -> str:
+        try:
+            return self._material.stamp(plate, frame)
+        except UserError as e:
+            return Gap(str(e))
+
+    def _step_chunk(self, step_id: str, c: int) -> Chunk:
+        try:
+            step = self.step(step_id)
+            kind = kind_of(step.kind)
+            if not (step.on and kind.known):
+                return self._passed_chunk(step, kind, c)
+            inputs = self.inputs(step)
+            whole = self._beyond_the_frame(step, kind, inputs)
+        except UserError as e:
+            return (Gap(str(e)),) * CHUNK
+        slots = sorted(inputs)
+        chunks = tuple(self._chunk(inputs[s], c) for s in slots)
+        makers = (step, self._size, whole, *slots, *chunks)
+        name = ("step", self._shot.code, step_id, c)
+        return self._kept.same_or_made(  # type: ignore[no-any-return]
+            name, makers, lambda: self._of_frames(step, kind, whole, dict(zip(slots, chunks, strict=True)), c)
+        )
+
+    def _of_frames(self, step: Step, kind: StepKind, whole: str, inputs: Mapping[str, Chunk], c: int) -> Chunk:
+        pinned = any(step.pins.values())
+        same = "" if pinned else params_at(step, 1)
+        # what is the same at all frames is hashed once
+        base = hashlib.sha1(_text("step", step.kind, kind.version, same, self._size, whole, list(inputs)))
+        out: list[str] = []
+        for i, n in enumerate(_frames(c)):
+            here = [chunk[i] for chunk in inputs.values()]
+            gap = next((k for k in here if isinstance(k, Gap)), None)
+            if gap is not None and not kind.other_frames:
+                out.append(gap)
+                continue
+            # a kind that shows other frames may have one where its own is missing; the whole stands for all of them
+            texts = ["" if isinstance(k, Gap) else k for k in here] + ["" if kind.timeless else str(n)]
+            h = base.copy()
+            h.update("|".join(texts).encode())
+            if pinned:
+                h.update(_text(params_at(step, n)))
+            out.append(h.hexdigest()[:24])
+        return tuple(out)
+
+    def _passed_chunk(self, step: Step, kind: StepKind, c: int) -> Chunk:
+        """Of a step that is off or of an unknown kind: what it lets through."""
+        first = passed_through(step, kind)
+        if first is None:
+            return (digest("nothing passed", kind.product, self._size),) * CHUNK
+        return self._chunk(first, c)
+
+    def _beyond_the_frame(self, step: Step, kind: StepKind, inputs: Mapping[str, str]) -> str:
+        """What every frame depends on beside its own frame of the inputs."""
+        analysis = self.analysis(step.id) if kind.analyses else ""
+        others = {s: self.whole(r) for s, r in inputs.items()} if kind.other_frames else {}
+        return digest(analysis, others) if analysis or others else ""
+
+    def _whole_plate(self, plate: Plate) -> str:
+        return digest("whole plate", _how_read(plate), self._material.stamp_all(plate), self._size)
+
+    def _whole_step(self, step: Step) -> str:
+        kind = kind_of(step.kind)
+        if not (step.on and kind.known):
+            first = passed_through(step, kind)
+            return self.whole(first) if first else digest("nothing passed", kind.product, self._size)
+        inputs = {s: self.whole(r) for s, r in self.inputs(step).items()}
+        analysis = self.analysis(step.id) if kind.analyses else ""
+        return digest("whole step", step.kind, kind.version, step.params, _plain(step.pins), inputs, analysis, self._size)
+
+    # -- the document
+
+    def plate(self, name: str) -> Plate:
+        """The shot's plate. Raises UserError."""
+        if name not in self._plates:
+            raise UserError(f"Shot {self._shot.code} has no plate '{name}'; add it, or connect the step to another.")
+        return self._plates[name]
+
+    def step(self, name: str) -> Step:
+        """The shot's step. Raises UserError."""
+        if name not in self._steps:
+            raise UserError(f"Shot {self._shot.code} has no step '{name}'; connect what uses it to another.")
+        return self._steps[name]
+
+    def inputs(self, step: Step) -> dict[str, str]:
+        """The inputs that are connected, by slot. Raises UserError for a needed one that is not."""
+        kind = kind_of(step.kind)
+        out: dict[str, str] = {}
+        for slot in kind.slots if kind.known else ():
+            ref = step.inputs.get(slot.name)
+            if ref:
+                out[slot.name] = ref
+            elif not slot.optional:
+                raise UserError(f"Step '{step.name}' needs {slot.words}; connect it in the step sheet.")
+        return out
+
+
+def _frames(c: int) -> range:
+    return range(c * CHUNK + 1, (c + 1) * CHUNK + 1)
+
+
+def _plain(pins: Mapping[str, tuple[Pin, ...]]) -> dict[str, Any]:
+    return {k: [p.model_dump() for p in v] for k, v in pins.items()}
+
+
+def _how_read(plate: Plate) -> str:
+    """How a plate's files become frames; its role and name have no part in it."""
+    return digest(plate.path, plate.space, plate.chroma_halved, plate.turn, plate.pixel_aspect, plate.offset)
+
+
+def passed_through(step: Step, kind: StepKind) -> str | None:
+    """What a step lets through while it is off or of an unknown kind: the first of its inputs; nothing if it makes a matte."""
+    if not kind.known:
+        return next(iter(step.inputs.values()), None)
+    if kind.product == "matte":
+        return None
+    return next((step.inputs[s.name] for s in kind.slots if step.inputs.get(s.name)), None)
+
+
+def checked(step: Step, kind: StepKind, frame: int) -> BaseModel:
+    """The step's parameters at a frame. Raises UserError if they do not fit the kind."""
+    try:
+        # what a newer program has added is kept in the file, and passed by here
+        return kind.Params.model_validate({k: v for k, v in params_at(step, frame).items() if k in kind.Params.model_fields})
+    except ValidationError as e:
+        first = e.errors()[0]
+        raise UserError(f"Step '{step.name}': {'.'.join(map(str, first['loc']))} {first['msg'].lower()}; set it anew.") from e
+
+
+def split_ref(ref: str) -> tuple[str, str]:
+    """'plate:hero' as ('plate', 'hero')."""
+    what, _, name = ref.partition(":")
+    if what not in ("plate", "step") or not name:
+        raise UserError(f"'{ref}' is neither a plate nor a step; connect the step anew.")
+    return what, name
