@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
 
 from transmixis.core.build.place import placed
 from transmixis.core.motion.similarity import Similarity, fit_similarity
+from transmixis.core.motion.smooth import smoothed
 from transmixis.core.types import Array
 
 HALF = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])  # pixel centres at +0.5, as the resampling counts them
@@ -22,9 +22,7 @@ def corrections(path: list[Similarity | None], reference: int, strength: float, 
     rows = _rows(path)
     target = np.repeat(rows[reference : reference + 1], len(rows), axis=0)
     if smooth > 0 and len(rows) > 1:
-        room = min(len(rows) - 1, round(3 * smooth))
-        longer = np.pad(rows, ((room, room), (0, 0)), mode="reflect", reflect_type="odd")
-        target = gaussian_filter1d(longer, smooth, axis=0, mode="nearest")[room : len(rows) + room]
+        target = smoothed(rows, smooth)
     pivot = next((p.pivot for p in path if p is not None), (0.0, 0.0))
     out = []
     for now, wanted in zip(rows, rows + strength * (target - rows), strict=True):

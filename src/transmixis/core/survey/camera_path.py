@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
 
 from transmixis.core.motion.camera import Move
 from transmixis.core.motion.similarity import Similarity
+from transmixis.core.motion.smooth import smoothed
 from transmixis.core.survey.scan import Scan, is_absent, move_of
 from transmixis.core.types import Array
 
@@ -155,12 +155,8 @@ def _whose(path: CameraPath) -> str:
 
 
 def _trend(p: Array) -> Array:
-    """The slow part of a path (n, 2), going on at both ends as it goes inside, so that a steady drift keeps its length."""
-    if len(p) <= 4:
-        return np.asarray(p.mean(axis=0) + 0 * p)
-    room = min(len(p) - 1, round(3 * TREND))
-    longer = np.pad(p, ((room, room), (0, 0)), mode="reflect", reflect_type="odd")
-    return np.asarray(gaussian_filter1d(longer, TREND, axis=0, mode="nearest")[room:-room])
+    """The slow part of a path (n, 2)."""
+    return np.asarray(p.mean(axis=0) + 0 * p) if len(p) <= 4 else smoothed(p, TREND)
 
 
 def _filled(v: Array, known: Array) -> Array:

@@ -41,7 +41,7 @@ class SteadyParams(Params):
 
 
 class Steady(StepKind):
-    kind, title, stage, product, version = "steady", "Steady", "Survey", "picture", 3
+    kind, title, stage, product, version = "steady", "Steady", "Survey", "picture", 4
     says = "takes the camera's trembling or motion out"
     slots = (Slot("plate", "the plate to steady"),)
     mends = True

@@ -17,6 +17,7 @@ from transmixis.shot.steps.timing import timing_readings
 
 class Survey(SurveyKind):
     kind, title, stage = "survey", "Survey", "Survey"
+    version = 2
     says = "everything that is measured of a plate"
     slots = (Slot("plate", "the plate to measure"),)
     Params = ReferenceParams
