@@ -15,7 +15,7 @@ from transmixis.shot.steps.steadiness import ReferenceParams
 
 
 class Exposure(SurveyKind):
-    kind, title, stage, version = "exposure", "Exposure", "Survey", 2
+    kind, title, stage, version = "exposure", "Exposure", "Survey", 3
     says = "how brightness and colour drift"
     slots = (Slot("plate", "the plate to measure"),)
     Params = ReferenceParams

@@ -16,7 +16,7 @@ REACH = 1.0  # % of the frame's side
 
 
 class Marks(SurveyKind):
-    kind, title, stage, version = "marks", "Dust and edges", "Survey", 2
+    kind, title, stage, version = "marks", "Dust and edges", "Survey", 3
     says = "spots on the sensor, and what reaches in at the edge"
     slots = (Slot("plate", "the plate to measure"),)
     Params = Params

@@ -16,7 +16,7 @@ from transmixis.shot.steps.params import Params
 
 
 class Sharpness(SurveyKind):
-    kind, title, stage, version = "sharpness", "Sharpness", "Survey", 3
+    kind, title, stage, version = "sharpness", "Sharpness", "Survey", 4
     says = "detail, motion blur and noise of every frame"
     slots = (Slot("plate", "the plate to measure"),)
     Params = Params

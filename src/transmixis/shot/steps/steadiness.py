@@ -30,7 +30,7 @@ class SteadinessParams(ReferenceParams):
 
 
 class Steadiness(SurveyKind):
-    kind, title, stage, version = "steadiness", "Steadiness", "Survey", 3
+    kind, title, stage, version = "steadiness", "Steadiness", "Survey", 4
     says = "how far the camera moves"
     slots = (Slot("plate", "the plate to measure"),)
     Params = SteadinessParams

@@ -13,7 +13,7 @@ from transmixis.shot.steps.params import Params
 
 
 class Timing(SurveyKind):
-    kind, title, stage, version = "timing", "Timing", "Survey", 2
+    kind, title, stage, version = "timing", "Timing", "Survey", 3
     says = "doubled, dropped and combed frames"
     slots = (Slot("plate", "the plate to measure"),)
     Params = Params
