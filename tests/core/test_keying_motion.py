@@ -11,7 +11,8 @@ from keymotion import SIZE, key_take, least_error, screen_picture
 from movingplates import centred, made_picture, recorded, scans_of, seen
 
 from transmixis.core.matte.screen import find_screen
-from transmixis.core.motion.backdrop import align, backdrop_of
+from transmixis.core.motion.align import align
+from transmixis.core.motion.backdrop import backdrop_of
 from transmixis.core.motion.camera import anchor_of, follow, grey_of
 from transmixis.core.survey.camera_path import judge, path_of
 

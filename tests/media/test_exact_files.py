@@ -15,6 +15,7 @@ import cv2
 import numpy as np
 import OpenImageIO as oiio
 import pytest
+from movies import movie_at
 
 from transmixis.core.errors import UserError
 from transmixis.media import colour
@@ -154,25 +155,11 @@ def test_a_jpeg_s_head_is_read_to_the_letter(tmp_path: Path, data: bytes, halved
     assert jpeg_chroma_halved(tmp_path / "none.jpg") is None
 
 
-def movie_of_ticks(path: Path, step: int, base: Fraction, count: int = 40) -> Path:
-    """A movie that states no usual rate: its frames stand `step` ticks of `base` seconds apart."""
-    with av.open(str(path), "w") as box:
-        stream = box.add_stream("ffv1", rate=1000)
-        stream.width, stream.height, stream.pix_fmt = 16, 16, "yuv444p"
-        stream.time_base = stream.codec_context.time_base = base
-        for n in range(count):
-            frame = av.VideoFrame.from_ndarray(np.full((16, 16, 3), n, np.uint8), format="rgb24")
-            frame.pts, frame.time_base = n * step, base
-            box.mux(stream.encode(frame))
-        box.mux(stream.encode(None))
-    return path
-
-
 @pytest.mark.parametrize(
     ("step", "rate"), [(83, None), (56, None), (40, Fraction(25)), (20, Fraction(50)), (125, Fraction(8)), (10, Fraction(100))]
 )
 def test_a_rate_is_read_from_the_frames_times(tmp_path: Path, step: int, rate: Fraction | None) -> None:
-    info = movie_info(movie_of_ticks(tmp_path / "m.mkv", step, Fraction(1, 1000)))
+    info = movie_info(movie_at(tmp_path / "m.mkv", range(0, 40 * step, step)))
     assert float(info.rate) == pytest.approx(1000 / step, rel=0.004)
     assert rate is None or info.rate == rate
     assert (info.frames, info.variable) == (40, False)
@@ -414,14 +401,4 @@ def test_what_a_movie_says_of_itself(tmp_path: Path) -> None:
     ("times", "variable"), [([0, 40, 80, 120, 167], False), ([0, 40, 80, 120, 170], True), ([0, 40, 81, 120, 161], False)]
 )
 def test_uneven_by_more_than_a_fifth_of_a_step(tmp_path: Path, times: list[int], variable: bool) -> None:
-    path = tmp_path / "m.mkv"
-    with av.open(str(path), "w") as box:
-        stream = box.add_stream("ffv1", rate=1000)
-        stream.width, stream.height, stream.pix_fmt = 16, 16, "yuv444p"
-        stream.time_base = stream.codec_context.time_base = Fraction(1, 1000)
-        for t in times:
-            frame = av.VideoFrame.from_ndarray(np.zeros((16, 16, 3), np.uint8), format="rgb24")
-            frame.pts, frame.time_base = t, Fraction(1, 1000)
-            box.mux(stream.encode(frame))
-        box.mux(stream.encode(None))
-    assert movie_info(path).variable == variable
+    assert movie_info(movie_at(tmp_path / "m.mkv", times)).variable == variable

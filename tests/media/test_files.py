@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from movies import movie_at
 
 from transmixis.core.errors import UserError
 from transmixis.media import colour
@@ -112,18 +113,6 @@ def test_movies_go_there_and_back(tmp_path: Path, kind: str) -> None:
     source.close()
 
 
-def _movie_with_times(path: Path, times: list[int]) -> None:
-    with av.open(str(path), "w") as box:
-        stream = box.add_stream("ffv1", rate=1000)
-        stream.width, stream.height, stream.pix_fmt = 32, 32, "yuv444p"
-        stream.time_base = stream.codec_context.time_base = Fraction(1, 1000)
-        for t in times:
-            frame = av.VideoFrame.from_ndarray(np.zeros((32, 32, 3), np.uint8), format="rgb24")
-            frame.pts, frame.time_base = t, Fraction(1, 1000)
-            box.mux(stream.encode(frame))
-        box.mux(stream.encode(None))
-
-
 def test_a_vp9_movie_is_read_with_its_rate(tmp_path: Path) -> None:
     path = tmp_path / "clip.webm"
     with av.open(str(path), "w") as box:
@@ -140,8 +129,8 @@ def test_a_vp9_movie_is_read_with_its_rate(tmp_path: Path) -> None:
 
 
 def test_variable_rate_is_told(tmp_path: Path) -> None:
-    _movie_with_times(tmp_path / "even.mkv", [0, 40, 80, 120, 160, 200])
-    _movie_with_times(tmp_path / "uneven.mkv", [0, 40, 80, 160, 200, 290])
+    movie_at(tmp_path / "even.mkv", [0, 40, 80, 120, 160, 200])
+    movie_at(tmp_path / "uneven.mkv", [0, 40, 80, 160, 200, 290])
     assert not open_source(tmp_path / "even.mkv").info.variable_rate
     uneven = open_source(tmp_path / "uneven.mkv").info
     assert uneven.variable_rate

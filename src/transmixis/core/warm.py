@@ -6,7 +6,7 @@ import numpy as np
 
 from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
 from transmixis.core.matte.shape import fill_shape
-from transmixis.core.motion.backdrop import camera_move
+from transmixis.core.motion.align import camera_move
 from transmixis.core.survey.blur import measure_blur, spectrum
 
 

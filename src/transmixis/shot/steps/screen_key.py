@@ -12,7 +12,7 @@ from transmixis.core.matte import measure
 from transmixis.core.matte.edges import edge_adjust
 from transmixis.core.matte.keyer import KeyModel, KeyResult, KeySettings, key_frame, learn_shot
 from transmixis.core.matte.points import LEAK_LIMIT, Points, inside_and_pits, populations, propose_points, visible_share
-from transmixis.core.motion.backdrop import camera_move
+from transmixis.core.motion.align import camera_move
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array, Matte
