@@ -282,6 +282,25 @@ def test_what_is_missing_or_not_connected_says_so_by_frame(folder: Path) -> None
     assert Keys(timed, Material(folder)).frame("step:conform", 8)
 
 
+def test_what_a_step_lets_through_has_its_own_key(folder: Path) -> None:
+    """Off, or of a kind that is not known: the first of its inputs, or nothing; a matte that is off lets everything through."""
+    strange = Step(id="new", kind="from_tomorrow", name="New", inputs={"a": "", "b": "plate:sky"})
+    loose = Step(id="loose", kind="from_tomorrow", name="Loose", inputs={"a": ""})
+    shot = keyed("garbage_matte", "screen_key")
+    off = {s.id: s.model_copy(update={"on": False}) for s in shot.steps}
+    shot = shot.model_copy(update={"steps": (*off.values(), strange, loose)})
+    keys, r = Keys(shot, Material(folder)), Renderer(shot, Material(folder))
+    assert keys.frame("step:new", 1) == keys.frame("plate:sky", 1)
+    assert keys.whole("step:new") == keys.whole("plate:sky")
+    assert keys.frame("step:screen_key", 2) == keys.frame("plate:hero", 2)
+    assert np.array_equal(r.product("step:new", 1).picture, r.product("plate:sky", 1).picture)  # type: ignore[arg-type]
+    assert r.product("step:loose", 1).picture is None
+    matte = r.product("step:garbage_matte", 1).matte
+    assert matte is not None
+    assert (matte.shape, matte.min()) == ((48, 64), 1)
+    assert keys.frame("step:garbage_matte", 1) not in (keys.frame("step:loose", 1), keys.frame("plate:hero", 1))
+
+
 def test_only_what_lies_behind_an_edit_is_made_anew(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Twelve steps one behind the other over three chunks of frames: an edit of the tenth makes the keys of three steps."""
     shot = base_shot().model_copy(update={"length": 3 * CHUNK})

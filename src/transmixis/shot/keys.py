@@ -254,7 +254,7 @@ def _how_read(plate: Plate) -> str:
 def passed_through(step: Step, kind: StepKind) -> str | None:
     """What a step lets through while it is off or of an unknown kind: the first of its inputs; nothing if it makes a matte."""
     if not kind.known:
-        return next(iter(step.inputs.values()), None)
+        return next((r for r in step.inputs.values() if r), None)
     if kind.product == "matte":
         return None
     return next((step.inputs[s.name] for s in kind.slots if step.inputs.get(s.name)), None)
