@@ -209,8 +209,9 @@ def test_cautions_come_where_they_are_due() -> None:
     assert cautions.of_flight(1.9, 4.9) == ()
     assert cautions.of_motion(4.0) == (cautions.ROAD,)
     assert cautions.of_motion(3.9) == ()
-    assert cautions.of_cloth(3, 2.0)
-    assert not cautions.of_cloth(2.9, 2.0) or cautions.WIND not in cautions.of_cloth(2.9, 2.0)
+    assert cautions.WIND in cautions.of_cloth(3.2, 1.9)
+    assert cautions.of_cloth(3.1, 1.9) == ()  # under six square metres
+    assert cautions.HEIGHT in cautions.of_cloth(2.9, 2.0)
 
 
 def test_an_estimate_by_hand() -> None:

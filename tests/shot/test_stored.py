@@ -49,6 +49,28 @@ def test_what_cannot_be_made_is_not_tried_for_every_frame() -> None:
     assert not store.has("k")
 
 
+def test_what_failed_is_tried_again_once_files_may_have_come_back() -> None:
+    store, make = AnalysisStore(None), Maker(fails=UserError)
+    with pytest.raises(UserError):
+        store.get_or_make("k", make)
+    make.fails = None
+    store.try_again()
+    assert store.get_or_make("k", make)
+    assert make.asked == 2
+
+
+def test_a_full_disk_is_no_failure_of_what_was_made(tmp_path: Path) -> None:
+    """Where it cannot be written it is said; as soon as there is room it is made and kept."""
+    blocked = tmp_path / "kept"
+    blocked.write_text("a file where the folder should be")
+    store, make = AnalysisStore(blocked), Maker()
+    with pytest.raises(UserError, match="folder"):
+        store.get_or_make("k", make)
+    blocked.unlink()
+    assert store.get_or_make("k", make)["path"].shape == (2, 3)
+    assert (blocked / "k.npz").exists()
+
+
 @pytest.mark.parametrize("stopped", [Cancelled, MemoryError])
 def test_what_was_stopped_is_tried_again(stopped: type[Exception]) -> None:
     store, make = AnalysisStore(None), Maker(fails=stopped)

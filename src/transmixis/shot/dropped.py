@@ -55,7 +55,7 @@ def dropped(folder: Path, paths: list[Path], shots: tuple[Shot, ...], now: str =
     several: dict[str, int] = {}
     for path in paths:
         try:
-            plate, info = plate_from(folder, path, None)
+            plate, info = plate_from(folder, path, None, look=True)
         except UserError as e:
             left.append(str(e))
             continue

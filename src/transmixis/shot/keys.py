@@ -57,9 +57,14 @@ class KeptKeys:
         if old is not None and _same(old[0], makers):
             return old[1]
         made = make()
-        if old is not None and old[1] == made:
-            made = old[1]
+        return self.same(name, made, makers)
+
+    def same(self, name: tuple[Any, ...], made: Any, makers: tuple[Any, ...] = ()) -> Any:
+        """What is kept under a name if it is equal to what was made now, else that, which is kept from now on."""
         with self._lock:
+            old = self._held.get(name)
+            if old is not None and old[1] == made:
+                made = old[1]
             self._held[name] = (makers, made)
         return made
 
@@ -135,7 +140,7 @@ class Keys:
         # files are looked at for each state; what comes out equal is the same object as before
         stamps = tuple(self._stamped(plate, n) for n in _frames(c))
         name = (self._shot.code, plate.id, c)
-        stamps = self._kept.same_or_made(("stamps", *name), (object(),), lambda: stamps)
+        stamps = self._kept.same(("stamps", *name), stamps)
         read = _how_read(plate)
         return self._kept.same_or_made(  # type: ignore[no-any-return]
             ("plate", *name), (stamps, read), lambda: tuple(s if isinstance(s, Gap) else digest("plate", read, s) for s in stamps)

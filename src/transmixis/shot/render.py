@@ -107,24 +107,17 @@ class Renderer:
 
     def fresh(self, ref: str, frame: int) -> Product:
         """Compute the product now, working parts included."""
+        ref = self._shown(ref)
         what, name = split_ref(ref)
         if what == "plate":
             plate = self._plate(name)
             return Product(picture=self.material.source(plate).read(self.material.frame_in(plate, frame)))
         step = self._step(name)
-        if not step.on or not kind_of(step.kind).known:
-            return self._passed(step, frame)
-        return kind_of(step.kind).compute(StepInputs(self, step), self._params(step, frame), frame)
-
-    def _passed(self, step: Step, frame: int) -> Product:
-        """A step that is switched off, or of an unknown kind, lets its first input through."""
         kind = kind_of(step.kind)
-        first = passed_through(step, kind)
-        if first is not None:
-            return self.product(first, frame)
-        if kind.known and kind.product == "matte":
-            return Product(matte=np.ones((self.shot.height, self.shot.width), np.float32))
-        return Product()
+        if not (step.on and kind.known):  # and there is nothing that it could let through
+            whole = kind.known and kind.product == "matte"
+            return Product(matte=np.ones((self.shot.height, self.shot.width), np.float32)) if whole else Product()
+        return kind.compute(StepInputs(self, step), self._params(step, frame), frame)
 
     # -- readings, analyses, proposals
 

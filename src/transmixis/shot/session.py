@@ -52,6 +52,7 @@ class Session:
     def refresh(self) -> None:
         """Look at the files anew, after they were changed outside."""
         self.material.forget()
+        self.analyses.try_again()
         self._renderers.clear()
 
     def close(self) -> None:

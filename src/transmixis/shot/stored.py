@@ -32,7 +32,7 @@ def always() -> bool:
 
 class AnalysisStore:
     """Analyses by key, in memory and under `folder` (None: memory only). A file that is broken, or was made for something
-    else, is made anew; one that cannot be made is not tried again before its key, or the program, is another. Nothing is written
+    else, is made anew; one that cannot be made is not tried again until `try_again`. Nothing is written
     while `may_write` says no."""
 
     def __init__(self, folder: Path | None, may_write: Callable[[], bool] = always) -> None:
@@ -56,12 +56,19 @@ class AnalysisStore:
             if key in self._failed:
                 raise self._failed[key]
             if key not in self._held:
-                try:
-                    self._held[key] = self._load(key) or self._store(key, make())
-                except UserError as e:
-                    self._failed[key] = e  # every frame that asks would else look at the whole plate again, in vain
-                    raise
+                self._held[key] = self._load(key) or self._store(key, self._made(key, make))
             return self._held[key]
+
+    def _made(self, key: str, make: Callable[[], Analysis]) -> Analysis:
+        try:
+            return make()
+        except UserError as e:
+            self._failed[key] = e  # every frame that asks would else look at the whole plate again, in vain
+            raise
+
+    def try_again(self) -> None:
+        """Forget what could not be made: files may have come back."""
+        self._failed.clear()
 
     def _load(self, key: str) -> Analysis | None:
         path = self._path(key)

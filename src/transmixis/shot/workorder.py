@@ -67,11 +67,14 @@ def unique_id(wanted: str, taken: set[str]) -> str:
     return f"{wanted}{n}"
 
 
-def plate_from(folder: Path, path: Path, shot: Shot | None, role: Role | None = None) -> tuple[Plate, SourceInfo]:
-    """A plate document for material at `path`, and what it is, looked at for a screen. Raises UserError if it cannot be opened."""
+def plate_from(
+    folder: Path, path: Path, shot: Shot | None, role: Role | None = None, *, look: bool = False
+) -> tuple[Plate, SourceInfo]:
+    """A plate document for material at `path`, and what it is. `look`: see whether it shows a screen, which takes as long as reading
+    two frames. Raises UserError if it cannot be opened."""
     source = open_source(path)
     try:
-        info = replace(source.info, screen=_shows_screen(source))
+        info = replace(source.info, screen=_shows_screen(source)) if look else source.info
     finally:
         source.close()
     plates = shot.plates if shot else ()
