@@ -8,14 +8,20 @@ import threading
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from deskhelp import LONG, settle
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QWidget
 
 from transmixis.desk.office.peopledialog import PeopleDialog
+from transmixis.desk.sheets.screen_key import NOT_TOLD
 from transmixis.desk.window import MainWindow
+from transmixis.media.still import write_still
 from transmixis.shot.document import Document
+from transmixis.shot.dropped import dropped
 from transmixis.shot.store import load_film
+from transmixis.shot.workorder import add_step, with_plates
 
 
 def begin(window: MainWindow, qtbot: Any, target: Path) -> None:
@@ -165,3 +171,21 @@ def test_undo_and_pins_are_in_the_log_book_as_they_happened(bench: MainWindow) -
         ("undo", "Undone: Screen key: take out a pin"),
         ("redo", "Done again: Screen key: take out a pin"),
     ]
+
+
+def test_a_key_without_a_screen_is_not_measured_for_ever(window: MainWindow, qtbot: Any, tmp_path: Path) -> None:
+    """What cannot be measured says so where the plot would stand, and in whole sentences over the picture."""
+    street = np.random.default_rng(1).random((48, 64, 3)).astype(np.float32) * np.float32([0.5, 0.4, 0.4])
+    for n in (1, 2, 3):
+        write_still(tmp_path / f"street.{n:04d}.png", street, kind="uint8")
+    window.make_new(tmp_path / "Film", "Film")
+    assert window.state.session is not None
+    document = window.state.session.document
+    found = dropped(document.folder, [tmp_path / "street.0001.png"], ())
+    shot, _ = add_step(with_plates(document.film, "A", "", [(p.plate, p.info) for p in found.pieces]), "screen_key")
+    document.change_shot("Key", shot)
+    window.open_shot("A", "Matte")
+    settle(qtbot, window)
+    plots = [w for w in window.findChildren(QWidget) if hasattr(w, "waiting")]
+    assert [w.waiting for w in plots if w.isVisible()] == [NOT_TOLD]
+    assert "No screen to key" in window.bench.viewer.message

@@ -22,6 +22,8 @@ from transmixis.shot.steps.screen_key import settings_of
 
 TOP, BOTTOM, SIDE = 46, 34, 6
 
+MEASURING, NOT_TOLD = "measuring the two populations", "cannot be measured here"
+
 
 class PopulationPlot(QWidget):
     """How many pixels of plain screen and of plain subject have each raw matte value; counts on a log scale."""
@@ -35,7 +37,7 @@ class PopulationPlot(QWidget):
         self._colour: tuple[float, float, float] | None = None
         self._drag = ""
         self._points: dict[str, float] = {}
-        self._asked = ("", 0)
+        self.waiting = MEASURING  # what stands where the hills will be
         self.setMinimumWidth(200)
         self.setMouseTracking(True)
         self.setToolTip(
@@ -55,9 +57,10 @@ class PopulationPlot(QWidget):
             return
         frame = self._state.frame
         self._points = {n: float(self._state.param(n)) for n in ("black", "white")}
+        self.waiting = MEASURING
         self._state.engine.drop("plot")
         self._state.engine.ask(
-            PROPOSE, lambda: measure_populations(renderer, step.id, frame), self._take, lambda e: None, tag="plot"
+            PROPOSE, lambda: measure_populations(renderer, step.id, frame), self._take, self._not_told, tag="plot"
         )
         self.update()
 
@@ -65,6 +68,13 @@ class PopulationPlot(QWidget):
         if sip.isdeleted(self):
             return
         self._found, self._colour = found
+        self.update()
+
+    def _not_told(self, words: str) -> None:
+        """The hills of another frame must not stand for this one; why, the sheet's head says."""
+        if sip.isdeleted(self):
+            return
+        self._found, self.waiting = None, NOT_TOLD
         self.update()
 
     def area(self) -> QRectF:
@@ -81,7 +91,7 @@ class PopulationPlot(QWidget):
         a = self.area()
         p.fillRect(a, QColor(PAPER))
         if self._found is None:
-            text(p, a.left() + 10, a.top() + 18, "measuring the two populations", 12, 400, INK2)
+            text(p, a.left() + 10, a.top() + 18, self.waiting, 12, 400, INK2)
         else:
             self._paint_hills(p, a, self._found)
         p.setPen(QPen(QColor(EDGE), 1))
