@@ -143,7 +143,7 @@ def test_dust_is_set_by_hand_in_the_picture(bench: MainWindow, qtbot: Any) -> No
     s.set_step(step.id)
     settle(qtbot, bench)
     viewer = bench.bench.viewer
-    assert viewer.spots is not None
+    assert viewer.tool is not None
     at = viewer.to_screen(300.5, 200.5).toPoint()
     qtbot.mouseClick(viewer, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at)
     settle(qtbot, bench)

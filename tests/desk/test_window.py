@@ -206,10 +206,13 @@ def test_garbage_matte_is_drawn_in_the_picture(bench: MainWindow, qtbot: Any) ->
     s, viewer = bench.state, bench.bench.viewer
     s.set_step("garbage_matte")
     settle(qtbot, bench)
-    bench.bench.sheet._start_shape()
+    assert viewer.tool is not None
+    drawn = [(150.0, 60.0), (810.0, 60.0), (810.0, 520.0), (150.0, 520.0)]
+    for x, y in [*drawn, drawn[0]]:  # the first once more closes it
+        qtbot.mouseClick(viewer, Qt.MouseButton.LeftButton, pos=viewer.to_screen(x, y).toPoint())
+    assert np.array(s.param("points")) == pytest.approx(np.array(drawn), abs=1.5)
     settle(qtbot, bench)
-    assert viewer.shape is not None
-    corner = viewer.to_screen(*viewer.shape[0])
+    corner = viewer.to_screen(*s.param("points")[0])
     target = corner + QPointF(40, 30)
     qtbot.mousePress(viewer, Qt.MouseButton.LeftButton, pos=corner.toPoint())
     qtbot.mouseMove(viewer, target.toPoint())

@@ -61,9 +61,21 @@ def random_value(dice: random.Random, model: Any, name: str) -> Any:
         return round(min(max(near, low), high), 3)
     if told["control"] == "choice":
         return dice.choice(told["options"])
-    if name == "points":
-        return [[dice.uniform(0, 60), dice.uniform(0, 44)] for _ in range(4)]
+    if name in ("points", "corners", "seat") and (name != "seat" or model.__name__ == "SurfaceTrackParams"):
+        return [[round(dice.uniform(0, 60), 1), round(dice.uniform(0, 44), 1)] for _ in range(4)]
+    if name in ("point", "seat"):
+        return [[round(dice.uniform(16, 48), 1), round(dice.uniform(16, 32), 1)]]
+    if name == "outline":
+        return outline(dice)
+    if name in ("region", "leave"):
+        return [outline(dice)] if name == "region" or dice.random() < 0.3 else []
     return [round(dice.uniform(0.9, 1.1), 3)] * 3 if name == "gain" else None
+
+
+def outline(dice: random.Random) -> list[list[float]]:
+    """A box somewhere in the frame."""
+    x, y, w, h = dice.uniform(4, 30), dice.uniform(4, 20), dice.uniform(12, 30), dice.uniform(10, 24)
+    return [[i + 1, round(px, 1), round(py, 1)] for i, (px, py) in enumerate([(x, y), (x + w, y), (x + w, y + h), (x, y + h)])]
 
 
 def edited(shot: Shot, dice: random.Random) -> Shot:
@@ -89,6 +101,9 @@ def edited(shot: Shot, dice: random.Random) -> Shot:
         return shot.with_step(step.model_copy(update={"pins": {}}))
     if what == "connect" and KINDS[step.kind].slots:
         slot = dice.choice(KINDS[step.kind].slots)
+        if slot.takes == "motion":
+            tracks = [f"step:{s.id}" for s in steps if KINDS[s.kind].product == "motion"]
+            return shot.with_step(step.model_copy(update={"inputs": {**step.inputs, slot.name: dice.choice(["", *tracks])}}))
         ref = dice.choice([f"plate:{p.id}" for p in shot.plates] + [f"step:{s.id}" for s in steps if s.id != step.id])
         return shot.with_step(step.model_copy(update={"inputs": {**step.inputs, slot.name: ref}}))
     if what == "move":
@@ -110,7 +125,10 @@ def all_of(renderer: Renderer, order: list[tuple[str, int]]) -> dict[tuple[str, 
     for step_id, frame in order:
         try:
             made = renderer.product(f"step:{step_id}", frame)
-            out[step_id, frame] = tuple(None if a is None else (a.shape, a.tobytes()) for a in (made.picture, made.matte))
+            motion = made.motion
+            told = None if motion is None else (motion.matrix.tobytes(), motion.known, repr(motion.error), motion.why)
+            arrays = (made.picture, made.matte, *(made.shape or ()))
+            out[step_id, frame] = (told, *(None if a is None else (a.shape, a.tobytes()) for a in arrays))
         except UserError as e:
             out[step_id, frame] = str(e)
         renderer.measure(step_id, frame)
@@ -124,8 +142,12 @@ def test_kept_is_what_would_be_made_anew(folder: Path, seed: int) -> None:
     """A long session whose cache, analyses, readings and keys are kept over edits, against a fresh start after the edits."""
     dice = random.Random(seed)
     shot = first_work_order(base_shot())
-    for kind in dice.sample(["steady", "even_out", "dust", "conform"], dice.randint(0, 2)):
+    for kind in dice.sample(["steady", "even_out", "dust", "conform", "patch", "lay_in"], dice.randint(0, 2)):
         shot, _ = add_step(shot, kind)
+    for kind in dice.sample(["point_track", "surface_track", "shapes"], dice.randint(0, 2)):
+        shot, step = add_step(shot, kind)
+        first = "region" if kind == "surface_track" else "point" if kind == "point_track" else "outline"
+        shot = shot.with_step(step.model_copy(update={"params": {first: random_value(dice, KINDS[kind].Params, first)}}))
     shot = shot.model_copy(update={"steps": tuple(dice.sample(shot.steps, min(len(shot.steps), 7)))})
     held, kept = Renderer(shot, Material(folder)), KeptKeys()
 

@@ -10,16 +10,15 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
 
-from transmixis.core.survey.plate import PlateSurvey
-from transmixis.desk.engine import AHEAD, LOOK, Engine
+from transmixis.desk.engine import AHEAD, Engine
 from transmixis.desk.ledger import ZOOMS, Ledger
 from transmixis.desk.look import Look
 from transmixis.desk.marks import flag, jaws, mark, notch, text, vline
 from transmixis.desk.readingwords import limit_words, value_words
 from transmixis.desk.sheet import StepSheet
-from transmixis.desk.spotedit import SpotEdit
 from transmixis.desk.state import VIEWS, State
 from transmixis.desk.theme import BLUE, EDGE, INK2, PURPLE, VERMILION_TEXT
+from transmixis.desk.tools.hands import Hands
 from transmixis.desk.viewer import Ring, Shown, Viewer
 from transmixis.desk.viewimage import picture_image
 from transmixis.desk.words import Words
@@ -58,6 +57,8 @@ class Bench(QWidget):
                 "Faults only": "sound stretches folded away (Z goes on)",
             },
         )
+        self.hands = Hands(state, engine)
+        self.tools = Words((), "", {})
         self._pointer, self._zoom, self._play_note = QLabel(), QLabel(), QLabel()
         self._faults = FaultCount(state)
         self.play = QPushButton("Play")
@@ -80,6 +81,8 @@ class Bench(QWidget):
         top.setContentsMargins(12, 0, 16, 0)
         top.addWidget(self.views)
         top.addStretch(1)
+        self.tools.setVisible(False)
+        top.addWidget(self.tools)
         self._faults_on = _word("Ring", "The ring around a fault, on or off. Key: G")
         self._loupe_on = _word("Loupe", "The loupe under the pointer, on or off. Key: O")
         self._fit = _word("Fit", "Shows the whole frame. Wheel zooms, middle button or Alt moves.")
@@ -155,8 +158,8 @@ class Bench(QWidget):
         self.look.ready.connect(self._show)
         self.look.play_changed.connect(self._playing)
         self.viewer.pointed.connect(self._point)
-        self.viewer.shape_edited.connect(lambda pts: s.set_param("points", [list(q) for q in pts]))
-        self.viewer.spots_edited.connect(lambda spots: s.set_param("by_hand", [list(q) for q in spots]))
+        self.hands.changed.connect(self._take_tool)
+        self.tools.chosen.connect(self._choose_tool)
         self.views.chosen.connect(s.set_view)
         s.view_changed.connect(self.views.choose)
         self.zooms.chosen.connect(self.ledger.set_zoom)
@@ -188,41 +191,26 @@ class Bench(QWidget):
         self._mark_fault()
 
     def _mark_fault(self) -> None:
-        """Ring the worst reading of the chosen step at the playhead if it is over its limit; show its shape to edit."""
+        """Ring the worst reading of the chosen step at the playhead if it is over its limit."""
         s = self.state
         worst = s.worst_at(s.step_id, s.frame) if s.step_id else None
         self.viewer.ring = None
         if worst and worst.state == "fault" and worst.spot:
             self.viewer.ring = Ring(worst.spot, f"{worst.name} {value_words(worst)}")
-        step = s.step
-        if step and step.kind == "garbage_matte" and self.viewer._drag is None:
-            self.viewer.shape = [(float(x), float(y)) for x, y in s.param("points")]
-        elif not step or step.kind != "garbage_matte":
-            self.viewer.shape = None
-        self._show_spots()
         self._faults.update()
         self.viewer.update()
 
-    def _show_spots(self) -> None:
-        """The Dust step's spots: those set by hand to edit, those found to see."""
-        step, renderer = self.state.step, self.state.renderer()
-        if not step or step.kind != "dust" or not renderer:
-            self.viewer.spots = None
-            return
-        if self.viewer.spots is not None and self.viewer.spots.busy:
-            return
-        hand = [(float(x), float(y), float(r)) for x, y, r in self.state.param("by_hand")]
-        found = self.viewer.spots.found if self.viewer.spots else []
-        self.viewer.spots = SpotEdit(hand, found)
-        self._engine.ask(
-            LOOK, partial(renderer.surveys.if_complete, renderer, step.inputs.get("plate", "")), self._take_spots,
-            lambda e: None, tag="spots",
-        )  # fmt: skip
+    def _take_tool(self) -> None:
+        """The chosen step's tool comes into the viewer; several are offered by their names."""
+        names = [h.words for h in self.hands.handles]
+        self.tools.setVisible(len(names) > 1)
+        if len(names) > 1 and self.hands.tool is not None:
+            self.tools.set_words(tuple(names), self.hands.tool.handle.words)
+        self.viewer.hold(self.hands.tool)
+        self._point(self.viewer.pixel())
 
-    def _take_spots(self, survey: PlateSurvey | None) -> None:
-        if self.viewer.spots is not None and survey is not None:
-            self.viewer.spots.found = [(d.x, d.y, d.radius) for d in survey.dust.spots]
-            self.viewer.update()
+    def _choose_tool(self, words: str) -> None:
+        self.hands.choose(next(h.param for h in self.hands.handles if h.words == words))
 
     def _shot_changed(self) -> None:
         self._mark_fault()
@@ -246,6 +234,10 @@ class Bench(QWidget):
         shown = self.viewer.shown
         self._zoom.setText(f"{100 * self.viewer.scale():.0f} %" if shown else "")
         shot = self.state.shot
+        hint = self.hands.tool.words if self.hands.tool is not None else ""
+        if hint and (at is None or (self.hands.tool is not None and self.hands.tool.busy)):
+            self._pointer.setText(hint)
+            return
         if at is None or shown is None or shown.plate is None:
             self._pointer.setText(f"linear light, {shot.width} × {shot.height}" if shot else "")
             return

@@ -53,6 +53,7 @@ class Look(QObject):
         state.view_changed.connect(lambda _: self.refresh())
         state.step_changed.connect(lambda _: self.refresh())
         state.shot_changed.connect(self.refresh)
+        state.trial_changed.connect(self.refresh)
 
     def _key(self, renderer: Renderer, frame: int, view: str) -> tuple:
         plate, result = self._state.refs()
@@ -61,7 +62,7 @@ class Look(QObject):
 
     def refresh(self) -> None:
         """Show the present frame, now if it is at hand, else as soon as it is made."""
-        renderer = self._state.renderer()
+        renderer = self._state.shown_renderer()
         plate, result = self._state.refs()
         if not renderer or not plate:
             self._tell(None, "")
@@ -94,7 +95,7 @@ class Look(QObject):
                 lambda e: self._tell(None, e),
                 tag="look",
             )
-        if not self.playing:
+        if not self.playing and self._state.trial is None:
             self._ahead(renderer, plate, result, frame, view)
 
     def _tell(self, shown: Shown | None, words: str) -> None:
@@ -112,7 +113,7 @@ class Look(QObject):
 
     def _show(self, made: tuple) -> None:
         key, shown = made
-        renderer = self._state.renderer()
+        renderer = self._state.shown_renderer()
         try:
             wanted = renderer is not None and self._key(renderer, self._state.frame, self._state.view) == key
         except UserError:

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from transmixis.desk.marks import hline, jaws, text, wrapped
+from transmixis.desk.sheets import shows_readings
 from transmixis.desk.sheets.readings import paint_bar, paint_readings
 from transmixis.desk.state import State
 from transmixis.desk.theme import EDGE, INK, INK2, PAPER, PURPLE, VERMILION_TEXT, figure, span_words
@@ -83,7 +84,7 @@ class ProposalCard(QWidget):
             words = self._nothing() if done else "Measuring the material for a proposal."
             y = wrapped(p, 10, 42, room, words, 12, 16, 400, INK2, 4)
             readings = self._state.readings.get(self._state.step_id, {}).get(self._state.frame)
-            if done and readings and not shows_readings(self._state):
+            if done and readings and self._state.step and not shows_readings(self._state.step.kind):
                 paint_readings(p, QRectF(8, y, self.width() - 16, self.height() - y - 8), readings)
             return
         if proposal.frames:
@@ -136,11 +137,6 @@ class ProposalCard(QWidget):
 
 
 MOST_LINES = 4  # of what changes; more are named together, none is left out
-
-
-def shows_readings(state: State) -> bool:
-    """True if the plot beside the card shows the readings already."""
-    return state.step is None or state.step.kind not in ("screen_key",)
 
 
 def change_lines(state: State, proposal: Proposal) -> list[tuple[str, str]]:

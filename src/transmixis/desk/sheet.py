@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from transmixis.core.readings import FAULT
 from transmixis.desk.marks import hline, mark, text
@@ -15,7 +15,8 @@ from transmixis.desk.sheets import plot_for
 from transmixis.desk.state import State
 from transmixis.desk.theme import INK, INK2, RAISED, RULE, VERMILION_TEXT
 from transmixis.shot.contract import Slot, SurveyKind
-from transmixis.shot.model import Shot
+from transmixis.shot.keys import refs_of, slot_name
+from transmixis.shot.model import Shot, Step
 from transmixis.shot.render import refuse_cycles
 from transmixis.shot.steps import kind_of
 from transmixis.shot.steps.params import facts
@@ -143,16 +144,14 @@ class StepSheet(QWidget):
                 self._add_ruler(name, f)
             elif f["control"] == "choice":
                 self._add_choice(name, f)
-        if kind_name == "garbage_matte":
-            button = QPushButton("Draw a box to start")
-            button.setToolTip(
-                "Sets a simple shape that you then drag in the picture: corners move, pressing a side adds a corner."
-            )
-            button.clicked.connect(self._start_shape)
-            self._controls.addWidget(button)
-        for slot in kind.slots:
-            self._add_input(slot)
+        if kind.tools:
+            hint = QLabel("Set in the picture; the strip under it says how.")
+            hint.setObjectName("note")
+            hint.setWordWrap(True)
+            self._controls.addWidget(hint)
         step = self._state.step
+        for key in self._keys_of_inputs(step) if step else ():
+            self._add_input(key, next(s for s in kind.slots if s.name == slot_name(key)))
         strange = sorted(set(step.params) - set(kind.Params.model_fields)) if step and kind.known else []
         if strange:
             note = QLabel(f"Unknown here, kept and passed by: {', '.join(strange)[:80]}")
@@ -174,31 +173,34 @@ class StepSheet(QWidget):
         box.textActivated.connect(lambda v, n=name: self._state.set_param(n, v))
         self._choices[name] = box
 
-    def _add_input(self, slot: Slot) -> None:
-        box = _labelled(self._controls, slot.name.capitalize(), f"What this step takes as {slot.words}.")
-        box.activated.connect(lambda _, s=slot: self._connect_input(s))
-        self._inputs[slot.name] = box
+    @staticmethod
+    def _keys_of_inputs(step: Step) -> list[str]:
+        """One a slot; of one that takes many those that are connected and one that is free."""
+        out: list[str] = []
+        for slot in kind_of(step.kind).slots:
+            there = list(refs_of(step, slot))
+            free = [slot.name, *(f"{slot.name}.{n}" for n in range(2, len(there) + 2))]
+            out += [*there, next(k for k in free if k not in there)] if slot.many else [slot.name]
+        return out
 
-    def _connect_input(self, slot: Slot) -> None:
+    def _add_input(self, key: str, slot: Slot) -> None:
+        words = slot.name.capitalize() if key == slot.name else f"and {slot.name}"
+        box = _labelled(self._controls, words, f"What this step takes as {slot.words}.")
+        box.activated.connect(lambda _, k=key: self._connect_input(k))
+        self._inputs[key] = box
+
+    def _connect_input(self, key: str) -> None:
         shot, step = self._state.shot, self._state.step
         if not shot or not step:
             return
-        ref = self._inputs[slot.name].currentData()
-        inputs = {k: v for k, v in step.inputs.items() if k != slot.name}
+        ref = self._inputs[key].currentData()
+        inputs = {k: v for k, v in step.inputs.items() if k != key}
         if ref:
-            inputs[slot.name] = ref
+            inputs[key] = ref
         self._state.change(
-            f"{step.name}: connect {slot.name}", lambda: checked(shot.with_step(step.model_copy(update={"inputs": inputs})))
+            f"{step.name}: connect {slot_name(key)}", lambda: checked(shot.with_step(step.model_copy(update={"inputs": inputs})))
         )
         self.follow()
-
-    def _start_shape(self) -> None:
-        shot = self._state.shot
-        if shot:
-            w, h = shot.width, shot.height
-            self._state.set_param(
-                "points", [[0.15 * w, 0.1 * h], [0.85 * w, 0.1 * h], [0.85 * w, 0.98 * h], [0.15 * w, 0.98 * h]]
-            )
 
     def follow(self) -> None:
         """Show the document's values at the playhead."""
@@ -211,8 +213,13 @@ class StepSheet(QWidget):
             ruler.show_value(float(self._state.param(name)), values.get(name), len(step.pins.get(name, ())))
         for name, box in self._choices.items():
             box.setCurrentText(str(self._state.param(name)))
-        for slot in kind_of(step.kind).slots:
-            _fill_inputs(self._inputs[slot.name], shot, step.id, slot, step.inputs.get(slot.name, ""))
+        if self._keys_of_inputs(step) != list(self._inputs):
+            self._built_for = ("", "")
+            self.rebuild()
+            return
+        for key, box in self._inputs.items():
+            slot = next(s for s in kind_of(step.kind).slots if s.name == slot_name(key))
+            _fill_inputs(box, shot, step.id, slot, step.inputs.get(key, ""), more=key != slot.name)
 
 
 def checked(shot: Shot) -> Shot:
@@ -221,18 +228,18 @@ def checked(shot: Shot) -> Shot:
     return shot
 
 
-def _fill_inputs(box: QComboBox, shot: Shot, own: str, slot: Slot, ref: str) -> None:
+def _fill_inputs(box: QComboBox, shot: Shot, own: str, slot: Slot, ref: str, *, more: bool = False) -> None:
     box.blockSignals(True)
     box.clear()
-    if slot.optional or not ref:
+    if slot.optional or not ref or more:
         box.addItem("nothing", "")
-    if slot.takes != "matte":
+    if slot.takes == "picture":
         for plate in shot.plates:
             box.addItem(
                 f"{plate.name or plate.id} ({plate.role})" if plate.name != plate.role else plate.name, f"plate:{plate.id}"
             )
     for step in shot.steps:
-        if step.id != own and kind_of(step.kind).product in ("picture", "matte"):
+        if step.id != own and kind_of(step.kind).fits(slot.takes):
             box.addItem(step.name, f"step:{step.id}")
     box.setCurrentIndex(max(0, box.findData(ref)))
     box.blockSignals(False)

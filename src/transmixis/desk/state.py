@@ -24,7 +24,7 @@ from transmixis.shot.planning import plan_state
 from transmixis.shot.record import words_of
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
-from transmixis.shot.steps import kind_of
+from transmixis.shot.steps import kind_of, steps_with
 
 VIEWS = ("Plate", "Matte", "Result", "Difference", "Beside")
 
@@ -43,6 +43,7 @@ class State(QObject):
     working = pyqtSignal(float, str, object)  # share, what, seconds left: of one long piece of it
     said = pyqtSignal(str, str)  # text, kind: note or trouble
     page_wanted = pyqtSignal(str)
+    trial_changed = pyqtSignal()  # what is dragged in the picture would look otherwise
 
     def __init__(self, engine: Engine) -> None:
         super().__init__()
@@ -58,6 +59,7 @@ class State(QObject):
         self.proposal_troubles: dict[str, str] = {}  # why none could be made
         self.folded: set[str] = set()
         self.current_finding: Finding | None = None
+        self.trial: Shot | None = None
         self._plan_known: tuple[Shot, tuple[str, int]] | None = None
         self._measured = 0
         self._to_measure = 0
@@ -103,7 +105,7 @@ class State(QObject):
             "schedule",
             "report",
             "pick",
-            "spots",
+            "hands",
             "survey-freeze",
             "survey-join",
             "survey-clean",
@@ -144,7 +146,22 @@ class State(QObject):
             self.said.emit(str(e), "trouble")
             return None
 
+    def try_out(self, shot: Shot | None) -> None:
+        """Show the shot as it would be (None: as it is) without changing anything: while something is dragged in the picture."""
+        self.trial = shot
+        self.trial_changed.emit()
+
+    def shown_renderer(self) -> Renderer | None:
+        """The renderer of what is shown: of a trial while there is one."""
+        if self.trial is None or not self.session or self.trial.code != self.code:
+            return self.renderer()
+        try:
+            return self.session.renderer_of_trial(self.trial)
+        except UserError:
+            return self.renderer()
+
     def _document_changed(self, title: str) -> None:
+        self.trial = None
         if self.shot is None and self.session:
             shots = self.session.document.film.shots
             self.code = shots[0].code if shots else ""
@@ -168,10 +185,10 @@ class State(QObject):
             self._enter_shot()
 
     def _enter_shot(self) -> None:
-        self.frame, self.current_finding, self.stopped = 1, None, False
+        self.frame, self.current_finding, self.stopped, self.trial = 1, None, False, None
         self.readings, self.proposals, self.stale = {}, {}, {}
         shot = self.shot
-        key = next((s.id for s in shot.steps if s.kind == "screen_key"), "") if shot else ""
+        key = next((s.id for s in steps_with(shot, "key")), "") if shot else ""
         self.step_id = key or (shot.steps[0].id if shot and shot.steps else "")
         self._refresh_readings()
         self.shot_changed.emit()
@@ -559,8 +576,11 @@ class State(QObject):
         hero = shot.plate_of_role("hero") or (shot.plates[0] if shot.plates else None)
         plate = f"plate:{hero.id}" if hero else None
         final = output_ref(shot)
-        if step and step.kind == "match":
-            placed = next((s for s in shot.steps if s.inputs.get("front") == f"step:{step.id}"), None)
+        if step and step.on and self.view == "Matte" and kind_of(step.kind).product == "matte":
+            return plate, f"step:{step.id}"
+        shown_in = kind_of(step.kind).shown_in if step else ""
+        if step and shown_in:
+            placed = next((s for s in shot.steps if s.inputs.get(shown_in) == f"step:{step.id}"), None)
             return plate, f"step:{placed.id}" if placed else f"step:{step.id}"
         return plate, final
 

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from transmixis.core.types import Array
 from transmixis.desk.marks import CENTRE, mark, text
-from transmixis.desk.spotedit import SpotEdit
 from transmixis.desk.theme import INK, INK2, PAPER, RAISED, SURROUND, VERMILION, VERMILION_TEXT, WHITE, in_lines, text_width
+from transmixis.desk.tools.tool import Tool
 
 LOUPE_PIXELS, LOUPE_SCALE = 11, 8
 
@@ -37,11 +37,9 @@ class Ring:
 
 
 class Viewer(QWidget):
-    """Paints `Shown`. `pointed` tells the pixel under the pointer; `shape_edited` a garbage matte that was dragged."""
+    """Paints `Shown`, and hands the mouse and the keys to the tool that is at hand. `pointed` tells the pixel under the pointer."""
 
     pointed = pyqtSignal(object)  # (x, y) or None
-    shape_edited = pyqtSignal(object)  # list of points, when the mouse lets go
-    spots_edited = pyqtSignal(object)  # list of (x, y, radius)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -53,12 +51,11 @@ class Viewer(QWidget):
         self.message = ""
         self.ring: Ring | None = None
         self.show_ring = self.show_loupe = True
-        self.shape: list[tuple[float, float]] | None = None
-        self.spots: SpotEdit | None = None
+        self.tool: Tool | None = None
         self._zoom: float | None = None  # None: fitted
         self._middle = QPointF()  # of the frame, in frame px, that stands in the widget's middle
         self._divide = 0.5
-        self._drag: str | int | None = None
+        self._drag: str | None = None
         self._from = QPointF()
         self._pointer: QPointF | None = None
         self.pixel_aspect = 1.0  # width over height of a pixel of the frame
@@ -143,15 +140,13 @@ class Viewer(QWidget):
         if self.shown.other is not None:
             self._paint_beside(p, rect)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.shape is not None:
-            self._paint_shape(p)
-        if self.spots is not None:
-            self.spots.paint(self, p)
+        if self.tool is not None:
+            self.tool.paint(p, self)
         if self.ring and self.show_ring:
             self._paint_ring(p, self.ring)
         if self.message:
             self._paint_note(p)
-        if self.show_loupe and self.pixel() and self._drag is None:
+        if self.show_loupe and self.pixel() and self._drag is None and not (self.tool and self.tool.busy):
             self._paint_loupe(p)
         if self.hasFocus():
             p.setPen(QPen(QColor(INK), 2))
@@ -184,20 +179,6 @@ class Viewer(QWidget):
         p.fillRect(QRectF(x - 2, rect.top(), 1, rect.height()), QColor(INK))
         text(p, rect.left() + 8, rect.bottom() - 12, "Plate", 11, 500, WHITE)
         text(p, rect.right() - 8, rect.bottom() - 12, "Result", 11, 500, WHITE, "right")
-
-    def _paint_shape(self, p: QPainter) -> None:
-        assert self.shape is not None
-        points = [self.to_screen(x, y) for x, y in self.shape]
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        for ink, width in ((WHITE, 3.0), (INK, 1.2)):
-            p.setPen(QPen(QColor(ink), width))
-            if len(points) > 1:
-                for a, b in zip(points, points[1:] + points[:1], strict=True):
-                    p.drawLine(a, b)
-        p.setPen(QPen(QColor(INK), 1.2))
-        p.setBrush(QColor(WHITE))
-        for q in points:
-            p.drawRect(QRectF(q.x() - 4, q.y() - 4, 8, 8))
 
     def _paint_ring(self, p: QPainter, ring: Ring) -> None:
         x, y, w, h = ring.box
@@ -266,42 +247,26 @@ class Viewer(QWidget):
         pos = event.position()
         self.setFocus()
         self._from = pos
-        if self.spots is not None and self.spots.press(self, event):
+        if self.tool is not None and self.tool.press(event, self):
             self.update()
             return
         if event.button() == Qt.MouseButton.MiddleButton or event.modifiers() & Qt.KeyboardModifier.AltModifier:
             self._drag = "pan"
-        elif self.shape is not None and event.button() == Qt.MouseButton.LeftButton:
-            self._drag = self._corner_at(pos)
         elif self.shown and self.shown.other is not None:
             self._drag = "divide"
         elif self._zoom:
             self._drag = "pan"
         self.mouseMoveEvent(event)
 
-    def _corner_at(self, pos: QPointF) -> int | str | None:
-        """The shape's corner under the pointer, or a new one on the side that was pressed."""
-        assert self.shape is not None
-        screen = [self.to_screen(x, y) for x, y in self.shape]
-        for i, q in enumerate(screen):
-            if (q - pos).manhattanLength() < 12:
-                return i
-        for i, (a, b) in enumerate(zip(screen, screen[1:] + screen[:1], strict=True)):
-            ab, ap = b - a, pos - a
-            length = max(ab.x() ** 2 + ab.y() ** 2, 1e-6)
-            t = (ap.x() * ab.x() + ap.y() * ab.y()) / length
-            if 0 < t < 1 and (a + ab * t - pos).manhattanLength() < 8:
-                f = self.to_frame(pos)
-                self.shape = [*self.shape[: i + 1], (f.x(), f.y()), *self.shape[i + 1 :]]
-                return i + 1
-        return "pan" if self._zoom else None
-
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         pos = event.position()
         self._pointer = pos
-        if self.spots is not None and self.spots.move(self, event):
-            return
+        if self.tool is not None and self._drag is None:
+            shape = self.tool.cursor(pos, self)
+            self.setCursor(shape if shape is not None else Qt.CursorShape.ArrowCursor)
+            if self.tool.move(event, self):
+                return
         if self._drag == "pan":
             if not self._zoom:
                 w, h = self.frame_size()
@@ -312,17 +277,13 @@ class Viewer(QWidget):
         elif self._drag == "divide":
             r = self.picture_rect()
             self._divide = float(np.clip((pos.x() - r.left()) / max(r.width(), 1), 0.02, 0.98))
-        elif isinstance(self._drag, int) and self.shape is not None:
-            f = self.to_frame(pos)
-            self.shape = [(f.x(), f.y()) if i == self._drag else q for i, q in enumerate(self.shape)]
         self.pointed.emit(self.pixel())
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self.spots is not None and self.spots.release(self):
+        assert event is not None
+        if self.tool is not None and self._drag is None and self.tool.release(event, self):
             return
-        if isinstance(self._drag, int) and self.shape is not None:
-            self.shape_edited.emit([(round(x, 1), round(y, 1)) for x, y in self.shape])
         self._drag = None
         self.update()
 
@@ -331,7 +292,17 @@ class Viewer(QWidget):
         self.pointed.emit(None)
         self.update()
 
+    def hold(self, tool: Tool | None) -> None:
+        """Take a tool into the hand, or put it away."""
+        self.tool = tool
+        if tool is None:
+            self.unsetCursor()
+        self.update()
+
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self.tool is not None and self.tool.press(event, self):  # two quick presses are two presses to a tool
+            return
         self.fit()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -340,6 +311,8 @@ class Viewer(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
+        if self.tool is not None and self.tool.key(event, self):
+            return
         if event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
             self.zoom_about(1.25, QPointF(self.width() / 2, self.height() / 2))
         elif event.key() == Qt.Key.Key_Minus:

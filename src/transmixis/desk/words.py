@@ -28,6 +28,12 @@ class Words(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(round(sum(text_width(w, 12, 600) for w in self.words) + GAP * (len(self.words) - 1) + 8), 28)
 
+    def set_words(self, words: tuple[str, ...], now: str) -> None:
+        """Other words."""
+        self.words, self.now = words, now
+        self.updateGeometry()
+        self.update()
+
     def x_of(self, word: str) -> float:
         """Left of a word."""
         x = 4.0

@@ -7,39 +7,74 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Literal, Protocol, TypeVar
 
+import numpy as np
 from pydantic import BaseModel
 
 from transmixis.core.errors import UserError
+from transmixis.core.motion.motion import Motion
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan
 from transmixis.core.types import Array, Matte
-from transmixis.shot.model import Shot, Stage
+from transmixis.shot.model import Pin, Shot, Stage, Step
+from transmixis.shot.pins import set_pin
 
-ProductKind = Literal["picture", "matte", "readings"]
+ProductKind = Literal["picture", "matte", "motion", "shape", "readings"]
+ALWAYS, SCREEN, BACKGROUND = "always", "screen", "background"
 Analysis = Mapping[str, Array]
 T = TypeVar("T")
 
 
 @dataclass(frozen=True)
 class Slot:
-    """An input of a step: its name, what it is in plain words, what it takes, and whether it may stay empty."""
+    """An input of a step: its name, what it is in plain words, what it takes, and whether it may stay empty. `many`: it may be connected
+    several times, as 'name', 'name.2', 'name.3' of the step's inputs. `whole`: the product may look at any of its frames. `usual` says
+    what a new step is connected to, first that is there first: 'plate:ROLE', or 'step:ROLE' for the last step that has this role."""
 
     name: str
     words: str
-    takes: Literal["picture", "matte", "any"] = "picture"
+    takes: ProductKind = "picture"
     optional: bool = False
+    many: bool = False
+    whole: bool = False
+    usual: tuple[str, ...] = ("plate:hero", "plate:any")
+
+
+@dataclass(frozen=True)
+class Handle:
+    """What a tool on the picture takes hold of at a frame: the parameter `param` with its `value` as it lies in this frame (px),
+    `words` that name it and `hint` that says what to do. `matrix` leads from where it was set to this frame. `live`: dragging it shows its effect in
+    the picture at once. `here`: it was set by a person at this very frame. `facts` are plain values that the tool draws with."""
+
+    tool: str
+    param: str
+    words: str
+    hint: str
+    value: Any
+    matrix: Array = field(default_factory=lambda: np.eye(3), compare=False)
+    here: bool = False
+    live: bool = True
+    note: str = ""
+    facts: Mapping[str, Any] = field(default_factory=dict, compare=False)
 
 
 @dataclass(frozen=True)
 class Product:
-    """What a step gives at a frame. `picture` is (h, w, 3) or premultiplied (h, w, 4); `matte` (h, w). `work` is what the
-    readings need beside it; it is never cached."""
+    """What a step gives at a frame. `picture` is (h, w, 3) or premultiplied (h, w, 4); `matte` (h, w); `shape` closed outlines, each
+    (n, 2) px. `work` is what the readings need beside it; it is never cached."""
 
     picture: Array | None = None
     matte: Matte | None = None
+    motion: Motion | None = None
+    shape: tuple[Array, ...] | None = None
     work: Any = field(default=None, compare=False)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held, for the cache."""
+        arrays = [a for a in (self.picture, self.matte, self.motion, *(self.shape or ())) if a is not None]
+        return 64 + sum(int(a.nbytes) for a in arrays)
 
 
 @dataclass(frozen=True)
@@ -75,6 +110,22 @@ class Facts:
     height: int
 
 
+@dataclass(frozen=True)
+class Piece:
+    """A part of an analysis that is made, kept and resumed by itself. It tells of the frames `first`..`last`, looks at `frames` of the
+    inputs, and depends on the plain values `depends` and on the piece named `after`, if any, whose result it starts from."""
+
+    name: str
+    first: int
+    last: int
+    frames: tuple[int, ...]
+    depends: Mapping[str, Any]
+    after: str = ""
+
+
+Pins = Mapping[str, tuple[Pin, ...]]
+
+
 class Inputs(Protocol):
     """What a step kind may ask for. Frames are the shot's, 1..length."""
 
@@ -84,12 +135,18 @@ class Inputs(Protocol):
     def has(self, slot: str) -> bool: ...
     def picture(self, slot: str, frame: int) -> Array: ...
     def matte(self, slot: str, frame: int) -> Matte: ...
+    def mattes(self, slot: str, frame: int) -> list[Matte]: ...
+    def motion(self, slot: str, frame: int) -> Motion: ...
+    def pins(self) -> Pins: ...
+    def piece(self, frame: int) -> Analysis | None: ...
     def fresh(self, slot: str, frame: int) -> Product: ...
     def own(self, frame: int) -> Product: ...
     def is_still(self, slot: str) -> bool: ...
     def facts(self, slot: str) -> Facts | None: ...
     def analysis(self) -> Analysis: ...
     def survey(self, slot: str) -> PlateSurvey: ...
+    def survey_if_there(self, slot: str) -> PlateSurvey | None: ...
+    def motion_if_there(self, frame: int) -> Motion | None: ...
 
 
 class StepKind(ABC):
@@ -110,6 +167,18 @@ class StepKind(ABC):
     full_chroma: ClassVar[bool] = False  # weighs colour at edges: chroma recorded at half size is brought back for it
     keeps_time: ClassVar[bool] = True  # frame n is made from frame n of what comes in, or from those about it
     keeps_pixels: ClassVar[bool] = False  # a mend that moves no pixel, so that what was recorded at half size still is
+    own_pins: ClassVar[bool] = False  # it eases its pins itself, so that all of them may count at any frame
+    tools: ClassVar[tuple[str, ...]] = ()  # the tools on the picture that it wants (see `handles`)
+    pieced: ClassVar[bool] = False  # its analysis is made in pieces (see `pieces`)
+    gives: ClassVar[tuple[ProductKind, ...]] = ()  # all that it gives, if it is more than `product`
+    roles: ClassVar[tuple[str, ...]] = ()  # what its product is good for, so that slots and pages can ask for it
+    begins: ClassVar[str] = (
+        ""  # it stands in a first work order: ALWAYS, before a SCREEN, or where there is a BACKGROUND for it too
+    )
+    work: ClassVar[str] = ""  # the kind of work that it asks a person for (core.plan.estimate); '' if it is measured by itself
+    mends_topics: ClassVar[tuple[str, ...]] = ()  # topics of the survey's findings that it mends
+    tells_topics: ClassVar[tuple[str, ...]] = ()  # and those that its readings tell of
+    shown_in: ClassVar[str] = ""  # its result is looked at in the step that takes it in this slot
     known: ClassVar[bool] = True  # False: stands in for a kind of a newer program
     mends: ClassVar[bool] = False  # stands between a plate and the steps that use it
     surveys: ClassVar[bool] = False  # its readings come from the survey of its first input (see SurveyKind)
@@ -124,6 +193,33 @@ class StepKind(ABC):
 
     def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
         """Work through the whole range; the result is stored with the project."""
+        raise NotImplementedError
+
+    def looks_at(self, slot: str, params: Any, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
+        """The frames of a `whole` slot that the product at a frame looks at beside its own; None: it may be any."""
+        return None
+
+    def fits(self, takes: ProductKind) -> bool:
+        """Whether what it gives can be connected to a slot that takes this; a picture may have a matte in its alpha."""
+        given = self.gives or (self.product,)
+        return takes in given or (takes == "matte" and "picture" in given)
+
+    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+        """What can be taken hold of in the picture at a frame, the first of them at hand."""
+        return ()
+
+    def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
+        """The step with a handle's value set by a person at a frame: pinned there if the parameter has pins, else for the whole shot."""
+        if step.pins.get(handle.param):
+            return set_pin(step, handle.param, Pin(frame=frame, value=value))
+        return step.model_copy(update={"params": {**step.params, handle.param: value}})
+
+    def pieces(self, length: int, params: Any, pins: Pins) -> tuple[Piece, ...]:
+        """The pieces of the analysis, those that others start from before these."""
+        raise NotImplementedError
+
+    def analyse_piece(self, inputs: Inputs, params: Any, piece: Piece, before: Analysis | None, progress: Progress) -> Analysis:
+        """One piece; `before` is the result of the one that it starts from."""
         raise NotImplementedError
 
     @abstractmethod

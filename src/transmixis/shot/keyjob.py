@@ -17,6 +17,8 @@ from transmixis.shot.model import Plate, Shot, Step
 from transmixis.shot.outputs import refuse
 from transmixis.shot.plainjson import cleaned, dumps
 from transmixis.shot.render import Renderer
+from transmixis.shot.steps.place import Place
+from transmixis.shot.steps.screen_key import ScreenKey
 
 READINGS = "readings.json"
 
@@ -57,11 +59,13 @@ def key_shot(job: KeyJob) -> tuple[Shot, Source]:
         plates.append(bare_plate(job.clean, "clean", "clean", job.space)[0])
         inputs["clean"] = "plate:clean"
     steps = [
-        Step(id="key", kind="screen_key", name="Screen key", inputs=inputs, params={"screen": job.screen, **(job.settings or {})})
+        Step(
+            id="key", kind=ScreenKey.kind, name="Screen key", inputs=inputs, params={"screen": job.screen, **(job.settings or {})}
+        )
     ]
     if job.over:
         plates.append(bare_plate(job.over, "background", "background")[0])
-        steps.append(Step(id="place", kind="place", name="Place", inputs={"front": "step:key", "back": "plate:background"}))
+        steps.append(Step(id="place", kind=Place.kind, name="Place", inputs={"front": "step:key", "back": "plate:background"}))
     return shot.model_copy(update={"plates": tuple(plates), "steps": tuple(steps)}), source
 
 

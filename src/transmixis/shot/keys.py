@@ -7,16 +7,19 @@ edit makes anew only what lies behind it.
 
 from __future__ import annotations
 
+import bisect
 import hashlib
 import json
 import threading
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
 from transmixis.core.errors import UserError
-from transmixis.shot.contract import StepKind
+from transmixis.shot.contract import Piece, Slot, StepKind
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Plate, Shot, Step
 from transmixis.shot.pins import params_at
@@ -84,6 +87,7 @@ class Keys:
         self._chunks: dict[tuple[str, int], Chunk] = {}
         self._wholes: dict[str, str] = {}
         self._analyses: dict[str, str] = {}
+        self._plans: dict[str, Plan] = {}
 
     # -- the four
 
@@ -106,13 +110,36 @@ class Keys:
         if step_id not in self._analyses:
             step = self.step(step_id)
             kind = kind_of(step.kind)
+            if kind.pieced:
+                self._analyses[step_id] = digest("pieces", *self.plan(step_id).keys.values(), self._size)
+                return self._analyses[step_id]
             params = checked(step, kind, 1).model_dump()
             declared: dict[str, Any] = {k: params[k] for k in kind.analysis_params}
             if kind.analyses_product:
                 declared = {**declared, "": [step.params, _plain(step.pins)]}
-            inputs = {s: self.whole(r) for s, r in self.inputs(step).items() if s not in kind.not_analysed}
+            inputs = {s: self.whole(r) for s, r in self.inputs(step).items() if slot_name(s) not in kind.not_analysed}
             self._analyses[step_id] = digest("analysis", step.kind, kind.version, declared, inputs, self._size)
         return self._analyses[step_id]
+
+    def plan(self, step_id: str) -> Plan:
+        """The pieces of a step's analysis, each with the key of what it depends on: the plain values that it names, the frames of the
+        inputs that it looks at, and the piece that it starts from."""
+        if step_id not in self._plans:
+            step = self.step(step_id)
+            kind = kind_of(step.kind)
+            pieces = kind.pieces(self._shot.length, checked(step, kind, 1), step.pins)
+            inputs = {s: r for s, r in self.inputs(step).items() if slot_name(s) not in kind.not_analysed}
+            keys: dict[str, str] = {}
+            for p in pieces:
+                seen = [
+                    [s, *(str(self._chunk(r, (n - 1) // CHUNK)[(n - 1) % CHUNK]) for n in p.frames)] for s, r in inputs.items()
+                ]
+                before = keys[p.after] if p.after else ""
+                keys[p.name] = digest(
+                    "piece", step.kind, kind.version, p.name, p.first, p.last, p.depends, seen, before, self._size
+                )
+            self._plans[step_id] = Plan({p.name: p for p in pieces}, keys)
+        return self._plans[step_id]
 
     def readings(self, step_id: str, frame: int) -> str:
         """What a step's readings at a frame depend on: its product there, in the frames before that it looks back at, and in all
@@ -160,17 +187,41 @@ class Keys:
                 return self._passed_chunk(step, kind, c)
             inputs = self.inputs(step)
             whole = self._beyond_the_frame(step, kind, inputs)
+            pieces = self._of_pieces(step_id, c) if kind.pieced else ()
         except UserError as e:
             return (Gap(str(e)),) * CHUNK
         slots = sorted(inputs)
         chunks = tuple(self._chunk(inputs[s], c) for s in slots)
-        makers = (step, self._size, whole, *slots, *chunks)
+        # where other frames are looked at, the whole stands for them here
+        near = [self.whole(inputs[s]) for s in slots if any(slot.whole for slot in kind.slots if slot.name == slot_name(s))]
+        makers = (step, self._size, whole, *slots, *chunks, *pieces, *near)
         name = ("step", self._shot.code, step_id, c)
         return self._kept.same_or_made(  # type: ignore[no-any-return]
-            name, makers, lambda: self._of_frames(step, kind, whole, dict(zip(slots, chunks, strict=True)), c)
+            name, makers, lambda: self._of_frames(step, kind, whole, inputs, dict(zip(slots, chunks, strict=True)), pieces, c)
         )
 
-    def _of_frames(self, step: Step, kind: StepKind, whole: str, inputs: Mapping[str, Chunk], c: int) -> Chunk:
+    def _others(self, step: Step, kind: StepKind, inputs: Mapping[str, str], frame: int) -> list[str]:
+        """The keys of the other frames that a frame looks at through slots that let it; the whole where they may be any."""
+        params, length = checked(step, kind, frame), self._shot.length
+        out: list[str] = []
+        for s, ref in inputs.items():
+            if not any(slot.whole and slot.name == slot_name(s) for slot in kind.slots):
+                continue
+            looked = kind.looks_at(slot_name(s), params, step.pins, frame, length)
+            if looked is None:
+                out.append(self.whole(ref))
+            else:
+                out += [str(self._chunk(ref, (n - 1) // CHUNK)[(n - 1) % CHUNK]) for n in looked if 1 <= n <= length]
+        return out
+
+    def _of_pieces(self, step_id: str, c: int) -> Chunk:
+        """The key of the piece that tells of each frame; nothing where none does."""
+        plan = self.plan(step_id)
+        return tuple(plan.keys[p.name] if (p := plan.at(n)) else "" for n in _frames(c))
+
+    def _of_frames(
+        self, step: Step, kind: StepKind, whole: str, refs: Mapping[str, str], inputs: Mapping[str, Chunk], pieces: Chunk, c: int
+    ) -> Chunk:
         pinned = any(step.pins.values())
         same = "" if pinned else params_at(step, 1)
         # what is the same at all frames is hashed once
@@ -184,6 +235,8 @@ class Keys:
                 continue
             # a kind that shows other frames may have one where its own is missing; the whole stands for all of them
             texts = ["" if isinstance(k, Gap) else k for k in here] + ["" if kind.timeless else str(n)]
+            texts += [pieces[i]] if pieces else []
+            texts += self._others(step, kind, refs, n) if any(s.whole for s in kind.slots) and n <= self._shot.length else []
             h = base.copy()
             h.update("|".join(texts).encode())
             if pinned:
@@ -202,7 +255,8 @@ class Keys:
         """What every frame depends on beside its own frame of the inputs."""
         analysis = self.analysis(step.id) if kind.analyses else ""
         others = {s: self.whole(r) for s, r in inputs.items()} if kind.other_frames else {}
-        return digest(analysis, others) if analysis or others else ""
+        pins = _plain(step.pins) if kind.own_pins else {}
+        return digest(analysis, others, pins) if analysis or others or pins else ""
 
     def _whole_plate(self, plate: Plate) -> str:
         return digest("whole plate", _how_read(plate), self._material.stamp_all(plate), self._size)
@@ -213,7 +267,7 @@ class Keys:
             first = passed_through(step, kind)
             return self.whole(first) if first else digest("nothing passed", kind.product, self._size)
         inputs = {s: self.whole(r) for s, r in self.inputs(step).items()}
-        analysis = self.analysis(step.id) if kind.analyses else ""
+        analysis = self.analysis(step.id) if kind.analyses or kind.pieced else ""
         return digest("whole step", step.kind, kind.version, step.params, _plain(step.pins), inputs, analysis, self._size)
 
     # -- the document
@@ -235,10 +289,9 @@ class Keys:
         kind = kind_of(step.kind)
         out: dict[str, str] = {}
         for slot in kind.slots if kind.known else ():
-            ref = step.inputs.get(slot.name)
-            if ref:
-                out[slot.name] = ref
-            elif not slot.optional:
+            refs = refs_of(step, slot)
+            out.update(refs)
+            if not (refs or slot.optional):
                 raise UserError(f"Step '{step.name}' needs {slot.words}; connect it in the step sheet.")
         return out
 
@@ -256,11 +309,42 @@ def _how_read(plate: Plate) -> str:
     return digest(plate.path, plate.space, plate.chroma_halved, plate.turn, plate.pixel_aspect, plate.offset)
 
 
+@dataclass(frozen=True)
+class Plan:
+    """The pieces of an analysis by name, those that others start from first, and the key of each."""
+
+    pieces: dict[str, Piece]
+    keys: dict[str, str]
+
+    def at(self, frame: int) -> Piece | None:
+        """The piece that tells of a frame."""
+        i = bisect.bisect_right(self._order, frame, key=lambda p: p.first) - 1
+        return self._order[i] if i >= 0 and frame <= self._order[i].last else None
+
+    @cached_property
+    def _order(self) -> list[Piece]:
+        return sorted(self.pieces.values(), key=lambda p: p.first)
+
+
+def slot_name(key: str) -> str:
+    """The slot that a key of a step's inputs is of: 'over.2' is the second connection of 'over'."""
+    return key.partition(".")[0]
+
+
+def refs_of(step: Step, slot: Slot) -> dict[str, str]:
+    """What a slot is connected to, by the key in the step's inputs, in order."""
+    keys = [slot.name]
+    if slot.many:
+        more = [k for k in step.inputs if slot_name(k) == slot.name and k != slot.name]
+        keys += sorted(more, key=lambda k: (len(k), k))
+    return {k: ref for k in keys if (ref := step.inputs.get(k))}
+
+
 def passed_through(step: Step, kind: StepKind) -> str | None:
-    """What a step lets through while it is off or of an unknown kind: the first of its inputs; nothing if it makes a matte."""
+    """What a step lets through while it is off or of an unknown kind: the first of its inputs; nothing if it makes a matte, a motion or a shape."""
     if not kind.known:
         return next((r for r in step.inputs.values() if r), None)
-    if kind.product == "matte":
+    if kind.product not in ("picture", "readings"):
         return None
     return next((step.inputs[s.name] for s in kind.slots if step.inputs.get(s.name)), None)
 

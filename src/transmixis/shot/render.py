@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import threading
+from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from pydantic import BaseModel
 
 from transmixis.core.errors import UserError
+from transmixis.core.motion.motion import Motion
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.survey.plate import PlateSurvey
@@ -16,8 +19,8 @@ from transmixis.core.survey.scan import is_absent
 from transmixis.core.types import Array, Matte
 from transmixis.media.cache import FrameCache, frozen
 from transmixis.media.source import with_full_chroma
-from transmixis.shot.contract import Analysis, Facts, Product, Proposal, SurveyKind
-from transmixis.shot.keys import KeptKeys, Keys, checked, passed_through, split_ref
+from transmixis.shot.contract import Analysis, Facts, Handle, Piece, Pins, Product, Proposal, SurveyKind
+from transmixis.shot.keys import KeptKeys, Keys, checked, passed_through, refs_of, slot_name, split_ref
 from transmixis.shot.material import Material
 from transmixis.shot.model import Plate, Shot, Step
 from transmixis.shot.steps import kind_of
@@ -78,8 +81,8 @@ class Renderer:
         """The product without its working parts, from the cache if it is there. Raises UserError for missing frames."""
         ref = self._shown(ref)
         key = self.key(ref, frame)
-        made = self.cache.get_or_make(("product", key), lambda: self._kept(self.fresh(ref, frame)))
-        return Product(picture=made[0], matte=made[1])
+        made: Product = self.cache.get_or_make(("product", key), lambda: self._kept(self.fresh(ref, frame)))
+        return made
 
     def _shown(self, ref: str) -> str:
         """What is shown in place of a step that lets something through; it has the same key, and is made once."""
@@ -95,8 +98,11 @@ class Renderer:
         return ref
 
     @staticmethod
-    def _kept(p: Product) -> tuple[Array | None, Array | None]:
-        return (frozen(p.picture) if p.picture is not None else None, frozen(p.matte) if p.matte is not None else None)
+    def _kept(p: Product) -> Product:
+        for a in (p.picture, p.matte, *(p.shape or ())):
+            if a is not None:
+                frozen(a)
+        return replace(p, work=None)
 
     def is_cached(self, ref: str, frame: int) -> bool:
         """True if the product can be had at once."""
@@ -115,8 +121,7 @@ class Renderer:
         step = self._step(name)
         kind = kind_of(step.kind)
         if not (step.on and kind.known):  # and there is nothing that it could let through
-            whole = kind.known and kind.product == "matte"
-            return Product(matte=np.ones((self.shot.height, self.shot.width), np.float32)) if whole else Product()
+            return nothing_given(kind.product if kind.known else "picture", self.shot)
         return kind.compute(StepInputs(self, step), self._params(step, frame), frame)
 
     # -- readings, analyses, proposals
@@ -214,6 +219,48 @@ class Renderer:
             key, lambda: kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
         )
 
+    def piece(self, step_id: str, frame: int) -> Analysis | None:
+        """The piece of a step's analysis that tells of a frame, with those that it starts from; made now if it is not stored. None
+        where no piece does."""
+        step = self._step(step_id)
+        with self._lock:
+            plan = self._keys.plan(step_id)
+        wanted = plan.at(frame)
+        if wanted is None:
+            return None
+        made = self.analyses.held(plan.keys[wanted.name])
+        if made is not None:
+            return made
+        chain = [wanted]
+        while made is None and chain[-1].after:
+            made = self.analyses.held(plan.keys[chain[-1].after])
+            if made is None:
+                chain.append(plan.pieces[chain[-1].after])
+        for p in reversed(chain):
+            made = self.analyses.get_or_make(plan.keys[p.name], partial(self._made_piece, step, p, made))
+        return made
+
+    def motion_if_there(self, step_id: str, frame: int) -> Motion | None:
+        """What a track gives at a frame, if that piece of it was made before."""
+        step = self._step(step_id)
+        with self._lock:
+            plan = self._keys.plan(step_id)
+        piece = plan.at(frame)
+        if piece is not None and self.analyses.held(plan.keys[piece.name]) is None:
+            return None
+        return kind_of(step.kind).compute(StepInputs(self, step), self._params(step, frame), frame).motion
+
+    def handles(self, step_id: str, frame: int) -> tuple[Handle, ...]:
+        """What tools on the picture can take hold of in a step at a frame."""
+        step = self._step(step_id)
+        kind = kind_of(step.kind)
+        if not (kind.known and kind.tools):
+            return ()
+        return kind.handles(StepInputs(self, step), self._params(step, frame), frame)
+
+    def _made_piece(self, step: Step, piece: Piece, before: Analysis | None) -> Analysis:
+        return kind_of(step.kind).analyse_piece(StepInputs(self, step), self._params(step, 1), piece, before, self.progress)
+
     def has_analysis(self, step_id: str) -> bool:
         return not kind_of(self._step(step_id).kind).analyses or self.analyses.has(self._analysis_key(step_id))
 
@@ -266,10 +313,13 @@ class StepInputs:
     def has(self, slot: str) -> bool:
         return bool(self._step.inputs.get(slot))
 
+    def pins(self) -> Pins:
+        return self._step.pins
+
     def _ref(self, slot: str) -> str:
         ref = self._step.inputs.get(slot)
         if not ref:
-            words = next((s.words for s in kind_of(self._step.kind).slots if s.name == slot), slot)
+            words = next((s.words for s in kind_of(self._step.kind).slots if s.name == slot_name(slot)), slot)
             raise UserError(f"Step '{self._step.name}' needs {words}; connect it in the step sheet.")
         return ref
 
@@ -290,6 +340,28 @@ class StepInputs:
         if p.picture is not None and p.picture.shape[2] == 4:
             return np.ascontiguousarray(p.picture[..., 3])
         raise UserError(f"What '{self._step.name}' takes as {slot} gives no matte; connect another.")
+
+    def mattes(self, slot: str, frame: int) -> list[Matte]:
+        """Those of a slot that takes many, in order; none where nothing is connected."""
+        named = next(s for s in kind_of(self._step.kind).slots if s.name == slot)
+        return [self.matte(key, frame) for key in refs_of(self._step, named)]
+
+    def motion(self, slot: str, frame: int) -> Motion:
+        p = self._r.product(self._ref(slot), frame)
+        if p.motion is None:
+            raise UserError(f"What '{self._step.name}' takes as {slot} gives no motion; connect a track.")
+        return p.motion
+
+    def piece(self, frame: int) -> Analysis | None:
+        return self._r.piece(self.step_id, frame)
+
+    def motion_if_there(self, frame: int) -> Motion | None:
+        """The step's own motion at a frame if it is known without following anything now."""
+        return self._r.motion_if_there(self.step_id, frame)
+
+    def survey_if_there(self, slot: str) -> PlateSurvey | None:
+        """The survey if all frames have been looked at."""
+        return self._r.surveys.if_complete(self._r, self._ref(slot), self._r.progress)
 
     def fresh(self, slot: str, frame: int) -> Product:
         return self._r.fresh(self._ref(slot), frame)
@@ -316,6 +388,15 @@ class StepInputs:
 
     def survey(self, slot: str) -> PlateSurvey:
         return self._r.surveys.whole(self._r, self._ref(slot), self._r.progress)
+
+
+def nothing_given(product: str, shot: Shot) -> Product:
+    """What a step gives that is off or unknown and lets nothing through: a matte of all, a motion that is not known, nothing."""
+    if product == "matte":
+        return Product(matte=np.ones((shot.height, shot.width), np.float32), shape=())
+    if product == "motion":
+        return Product(motion=Motion(np.eye(3), np.zeros((1, 2)), known=False, why="the track is switched off"))
+    return Product()
 
 
 def refuse_cycles(shot: Shot) -> None:

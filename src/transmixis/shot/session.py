@@ -28,6 +28,7 @@ class Session:
         self.surveys = Surveys(keep, may_write)
         self.kept_keys = KeptKeys()
         self._renderers: dict[str, Renderer] = {}
+        self._trial: Renderer | None = None
 
     @staticmethod
     def open(folder: Path, cache_bytes: int = DEFAULT_CACHE, *, read_only: bool = False) -> Session:
@@ -48,6 +49,12 @@ class Session:
             held = Renderer(shot, self.material, self.cache, self.analyses, self.readings, self.surveys, self.kept_keys)
             self._renderers[shot.code] = held
         return held
+
+    def renderer_of_trial(self, shot: Shot) -> Renderer:
+        """A renderer for a state of a shot that is tried out; the one of the shot as it is stays."""
+        if self._trial is None or self._trial.shot is not shot:
+            self._trial = Renderer(shot, self.material, self.cache, self.analyses, self.readings, self.surveys, self.kept_keys)
+        return self._trial
 
     def refresh(self) -> None:
         """Look at the files anew, after they were changed outside."""

@@ -49,6 +49,12 @@ class AnalysisStore:
         path = self._path(key)
         return key in self._held or bool(path and path.exists())
 
+    def held(self, key: str) -> Analysis | None:
+        """The analysis of a key if it is here or stored, and can be read."""
+        if key not in self._held and (found := self._load(key)) is not None:
+            self._held[key] = found
+        return self._held.get(key)
+
     def get_or_make(self, key: str, make: Callable[[], Analysis]) -> Analysis:
         with self._guard:
             lock = self._locks.setdefault(key, threading.Lock())

@@ -13,10 +13,10 @@ from transmixis.core.errors import UserError
 from transmixis.core.matte.convolve import shrink
 from transmixis.core.matte.screen import CLOTH_WIDTH, find_screen
 from transmixis.media.source import Source, SourceInfo, open_source
-from transmixis.shot.contract import Slot
+from transmixis.shot.contract import ALWAYS, BACKGROUND, SCREEN, Slot
 from transmixis.shot.model import STAGES, Film, Plate, Role, Shot, Step
 from transmixis.shot.record import CODE
-from transmixis.shot.steps import KINDS, kind_of, known_kind
+from transmixis.shot.steps import KINDS, kind_of, kind_with, known_kind
 from transmixis.shot.store import stored_path
 
 _ROLE_WORDS: tuple[tuple[str, Role], ...] = (
@@ -116,7 +116,7 @@ def add_step(
     connected = dict(inputs or {})
     for slot in kind.slots:
         if slot.name not in connected:
-            ref = plate if plate and slot is kind.slots[0] else _sensible(shot, kind_name, slot)
+            ref = plate if plate and slot is kind.slots[0] else _sensible(shot, slot)
             if ref:
                 connected[slot.name] = ref
     if kind.mends and kind.slots[0].name not in (inputs or {}):
@@ -125,7 +125,8 @@ def add_step(
     at = _place_for(shot, kind_name)
     steps = (*shot.steps[:at], step, *shot.steps[at:])
     if kind.mends:
-        steps = tuple(_behind(s, connected.get(kind.slots[0].name, ""), step) for s in steps)
+        before = _upstream(shot, step)
+        steps = tuple(s if s.id in before else _behind(s, connected.get(kind.slots[0].name, ""), step) for s in steps)
     return shot.model_copy(update={"steps": steps}), step
 
 
@@ -135,6 +136,20 @@ def _last_mend(shot: Shot, ref: str) -> str:
         if s.kind in KINDS and kind_of(s.kind).mends and ref and s.inputs.get(kind_of(s.kind).slots[0].name) == ref:
             ref = f"step:{s.id}"
     return ref
+
+
+def _upstream(shot: Shot, step: Step) -> set[str]:
+    """Ids of the steps that a step depends on."""
+    table = {s.id: s for s in shot.steps}
+    found: set[str] = set()
+    todo = [step]
+    while todo:
+        for ref in todo.pop().inputs.values():
+            name = ref.partition(":")[2]
+            if ref.startswith("step:") and name in table and name not in found:
+                found.add(name)
+                todo.append(table[name])
+    return found
 
 
 def _behind(step: Step, ref: str, mend: Step) -> Step:
@@ -153,45 +168,35 @@ def _place_for(shot: Shot, kind_name: str) -> int:
     return at
 
 
-def _sensible(shot: Shot, kind_name: str, slot: Slot) -> str | None:
-    """What a slot of a new step would usually be connected to."""
-    plates = {role: shot.plate_of_role(role) for role in ("hero", "clean", "background", "element", "still")}
-
-    def plate(*roles: str) -> str | None:
-        return next((f"plate:{p.id}" for r in roles if (p := plates.get(r))), None)
-
-    def last(*kinds: str) -> str | None:
-        return next((f"step:{s.id}" for s in reversed(shot.steps) if s.kind in kinds), None)
-
-    if slot.name == "clean":
-        return plate("clean")
-    if slot.name == "garbage":
-        return last("garbage_matte")
-    if slot.name == "result":
-        return last("place")
-    if slot.name == "back" or (kind_name == "match" and slot.name == "plate"):
-        return plate("background", "still")
-    if slot.name in ("front", "subject"):
-        return last("match", "screen_key") if slot.name == "front" else last("screen_key")
-    return plate("hero") or (f"plate:{shot.plates[0].id}" if shot.plates else None)
+def _sensible(shot: Shot, slot: Slot) -> str | None:
+    """What a slot of a new step would usually be connected to, as its kind says."""
+    for wanted in slot.usual:
+        what, _, role = wanted.partition(":")
+        if what == "step":
+            found = next((f"step:{s.id}" for s in reversed(shot.steps) if role in kind_of(s.kind).roles), None)
+        elif role == "any":
+            found = f"plate:{shot.plates[0].id}" if shot.plates else None
+        else:
+            found = next((f"plate:{p.id}" for p in shot.plates if p.role == role), None)
+        if found:
+            return found
+    return None
 
 
 def first_work_order(shot: Shot, *, keyed: bool = True) -> Shot:
-    """The steps that the plates' roles call for: survey always; key, match, place and check where there is material and the hero
-    stands before a screen (`keyed`)."""
+    """The steps that the plates' roles call for, as the kinds say: what looks at the plate always; key, match, place and check where
+    there is material and the hero stands before a screen (`keyed`)."""
     out = shot.model_copy(update={"steps": ()})
     if not shot.plates:
         return out
-    for kind in ("steadiness", "exposure", "sharpness", "timing", "marks"):
-        out, _ = add_step(out, kind)
-    if not (keyed and shot.plate_of_role("hero")):
-        return out
-    out, _ = add_step(out, "garbage_matte")
-    out, _ = add_step(out, "screen_key")
-    if shot.plate_of_role("background") or shot.plate_of_role("still"):
-        out, _ = add_step(out, "match")
-        out, _ = add_step(out, "place")
-        out, _ = add_step(out, "edges")
+    there = {ALWAYS}
+    if keyed and shot.plate_of_role("hero"):
+        there.add(SCREEN)
+        if shot.plate_of_role("background") or shot.plate_of_role("still"):
+            there.add(BACKGROUND)
+    for kind in KINDS.values():
+        if kind.begins in there:
+            out, _ = add_step(out, kind.kind)
     return out
 
 
@@ -247,12 +252,13 @@ def survey_others(shot: Shot, moving: list[str]) -> Shot:
     """A column of readings for each other plate that moves, as long as the ledger has room; the findings tell of all plates."""
     out = shot
     hero = shot.plate_of_role("hero")
+    other = kind_with("survey of another").kind
     for plate_id in moving:
-        surveyed = any(s.kind == "survey" and s.inputs.get("plate") == f"plate:{plate_id}" for s in out.steps)
+        surveyed = any(s.kind == other and s.inputs.get("plate") == f"plate:{plate_id}" for s in out.steps)
         if (hero and plate_id == hero.id) or surveyed or len(out.steps) >= COLUMNS:
             continue
         plate = out.plate(plate_id)
-        out, _ = add_step(out, "survey", name=f"Survey {plate.name or plate.id}"[:28], inputs={"plate": f"plate:{plate_id}"})
+        out, _ = add_step(out, other, name=f"Survey {plate.name or plate.id}"[:28], inputs={"plate": f"plate:{plate_id}"})
     return out
 
 

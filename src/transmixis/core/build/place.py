@@ -36,19 +36,30 @@ def placing_matrix(shape: tuple[int, int], size: tuple[int, int], x: float, y: f
 
 
 def placed(picture: Array, matrix: Array, size: tuple[int, int], edge: Edge = "clear") -> Array:
-    """`picture` (h, w, c) moved by `matrix` into a frame of `size` (h, w); the same object if nothing moves.
+    """`picture` (h, w, c) moved by `matrix` (perspective allowed) into a frame of `size` (h, w); the same object if nothing moves.
 
     Beyond its border the picture is empty, or its outermost pixels are carried on.
     """
     if picture.shape[:2] == size and np.allclose(matrix, np.eye(3), atol=1e-9):
         return picture
-    scale = math.sqrt(abs(float(np.linalg.det(matrix[:2, :2]))))
+    scale = local_scale(matrix, (picture.shape[1] / 2, picture.shape[0] / 2))
     source = _softened(picture, scale)
     out = np.empty((*size, picture.shape[2]), np.float32)
-    _resample(np.ascontiguousarray(source, np.float32), np.linalg.inv(matrix), edge == "carry", out)
+    back = np.linalg.inv(matrix)
+    middle = matrix @ np.array([picture.shape[1] / 2, picture.shape[0] / 2, 1.0])
+    if (back @ (middle / middle[2]))[2] < 0:  # the picture's own middle lies before the eye
+        back = -back
+    _resample(np.ascontiguousarray(source, np.float32), back, edge == "carry", out)
     if picture.shape[2] == 4:
         np.clip(out[..., 3], 0, 1, out=out[..., 3])
     return out
+
+
+def local_scale(matrix: Array, at: tuple[float, float]) -> float:
+    """How many times as large a picture becomes at one of its places (root of the area's growth)."""
+    x, y = at
+    w = float(matrix[2, 0] * x + matrix[2, 1] * y + matrix[2, 2])
+    return math.sqrt(abs(float(np.linalg.det(matrix))) / max(abs(w) ** 3, 1e-12))
 
 
 def _softened(picture: Array, scale: float) -> Array:
@@ -78,8 +89,13 @@ def _resample(source, back, carry, out):  # type: ignore[no-untyped-def]
     h, w, channels = source.shape
     for y in prange(out.shape[0]):
         for x in range(out.shape[1]):
-            u = back[0, 0] * (x + 0.5) + back[0, 1] * (y + 0.5) + back[0, 2] - 0.5
-            v = back[1, 0] * (x + 0.5) + back[1, 1] * (y + 0.5) + back[1, 2] - 0.5
+            depth = back[2, 0] * (x + 0.5) + back[2, 1] * (y + 0.5) + back[2, 2]
+            if depth < 1e-9:  # behind the eye
+                for c in range(channels):
+                    out[y, x, c] = 0
+                continue
+            u = (back[0, 0] * (x + 0.5) + back[0, 1] * (y + 0.5) + back[0, 2]) / depth - 0.5
+            v = (back[1, 0] * (x + 0.5) + back[1, 1] * (y + 0.5) + back[1, 2]) / depth - 0.5
             if not carry and (u < -2 or v < -2 or u > w + 1 or v > h + 1):
                 for c in range(channels):
                     out[y, x, c] = 0

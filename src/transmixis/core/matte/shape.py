@@ -14,7 +14,7 @@ SUB = 8  # lines of a pixel on which its cover is counted
 Point = tuple[float, float]
 
 
-def fill_shape(points: Sequence[Point], height: int, width: int, feather: float = 0.0) -> Matte:
+def fill_shape(points: Sequence[Point] | Array, height: int, width: int, feather: float = 0.0) -> Matte:
     """Fill a closed polygon of (x, y) px with pixel centres at +0.5; antialiased, then feathered by a gaussian, px."""
     matte: Matte = np.zeros((height, width), np.float32)
     p = np.asarray(points, np.float64).reshape(-1, 2)

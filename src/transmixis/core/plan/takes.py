@@ -1,5 +1,5 @@
 """What must be filmed for a trick: takes with the reason for each, references, what is most often forgotten, who must agree,
-the steps of the work order, and cautions. Tricks combine; what several ask for is asked for once.
+the kinds of work, and cautions. Tricks combine; what several ask for is asked for once.
 
 All of it is common practice of the trade; where work can hurt someone it says who to ask and never how to do it.
 """
@@ -27,22 +27,22 @@ class Take:
 
 @dataclass(frozen=True)
 class Trick:
-    """A kind of shot: its takes, who must agree, the kinds of steps it needs, and cautions."""
+    """A kind of shot: its takes, who must agree, the kinds of work it needs, and cautions."""
 
     name: str
     takes: tuple[Take, ...]
     agree: tuple[str, ...] = ()
-    steps: tuple[str, ...] = ()
+    work: tuple[str, ...] = ()
     cautions: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class TakeList:
-    """Takes in order of filming, who must agree, steps, cautions."""
+    """Takes in order of filming, who must agree, kinds of work, cautions."""
 
     takes: tuple[Take, ...]
     agree: tuple[str, ...]
-    steps: tuple[str, ...]
+    work: tuple[str, ...]
     cautions: tuple[str, ...]
 
 
@@ -75,7 +75,7 @@ TRICKS: dict[str, Trick] = {
                 Take("the background, from the same distance, height and tilt", "or the ground will not agree"),
                 DISTANCE, SHADOWS, CARD,
             ),
-            ("director",), ("screen_key", "match", "place", "edges"), (HEAT, ELECTRIC),
+            ("director",), ("key", "place and match"), (HEAT, ELECTRIC),
         ),
         Trick(
             "float or throw an object",
@@ -85,12 +85,12 @@ TRICKS: dict[str, Trick] = {
                 Take("the object alone before a screen, turned as it will fly", "if the held one cannot be cleaned"),
                 Take("the landing by itself", "contact and dust are real first", True), CLEAN,
             ),
-            ("director",), ("garbage_matte", "place", "match"), (ROPES, OVERHEAD, AIR),
+            ("director",), ("roto", "place and match"), (ROPES, OVERHEAD, AIR),
         ),
         Trick(
             "remove a rig, person, sign, marker or reflection",
             (CLEAN, Take("the shadow of the rig without the rig, if it can be lit apart", "shadows stay behind when rigs go", True), LOCKED),
-            ("post supervisor",), ("garbage_matte", "match", "place"), (ROPES, OVERHEAD, HEIGHT),
+            ("post supervisor",), ("roto", "place and match"), (ROPES, OVERHEAD, HEIGHT),
         ),
         Trick(
             "duplicate a performer",
@@ -98,7 +98,7 @@ TRICKS: dict[str, Trick] = {
                 LOCKED, Take("each part at once after the other, before light changes", "cloud and sun shift within minutes"),
                 Take("marks on the floor where the doubles must not cross", "crossing costs a hand-cut edge for every frame"), CLEAN,
             ),
-            ("director", "actor"), ("garbage_matte", "match", "place"), (),
+            ("director", "actor"), ("roto", "place and match"), (),
         ),
         Trick(
             "freeze a moment and move it",
@@ -107,7 +107,7 @@ TRICKS: dict[str, Trick] = {
                 CLEAN, Take("camera far back with a longer lens", "a cut-out moved across the frame must not change its look"),
                 SHADOWS,
             ),
-            ("director",), ("garbage_matte", "place"), (HEIGHT, AIR),
+            ("director",), ("roto", "place and match"), (HEIGHT, AIR),
         ),
         Trick(
             "transform one thing into another",
@@ -115,7 +115,7 @@ TRICKS: dict[str, Trick] = {
                 LOCKED, Take("both things in the same place, same pose and light", "under a second of blend hides what differs"),
                 Take("marks for the corresponding points", "edges must meet"), CLEAN,
             ),
-            ("director",), ("match", "place"), (),
+            ("director",), ("place and match",), (),
         ),
         Trick(
             "attach an element to a hand or tool",
@@ -123,7 +123,7 @@ TRICKS: dict[str, Trick] = {
                 Take("bright marks on the tool's ends", "motion-blurred tips are lost by every tracker", True),
                 Take("a real lamp of the element's colour near it", "light on hands and clothes is real first"), CLEAN, CARD,
             ),
-            ("director",), ("place", "match"), (FLASH, FIRE),
+            ("director",), ("place and match",), (FLASH, FIRE),
         ),
         Trick(
             "put a picture on a screen or visor",
@@ -132,7 +132,7 @@ TRICKS: dict[str, Trick] = {
                 Take("a grid of lines on it, if it is curved", "how it bends is read off the grid", True),
                 Take("the screen switched off", "reflections are kept from it", True), DISTANCE,
             ),
-            ("director",), ("place", "match"), (),
+            ("director",), ("place and match",), (),
         ),
         Trick(
             "miniature",
@@ -140,7 +140,7 @@ TRICKS: dict[str, Trick] = {
                 Take("the model at the rate its scale asks for", "motion looks heavy only then"),
                 Take("focus deep enough: small stop, much light", "a shallow focus shows that it is small", True), DISTANCE, CARD,
             ),
-            ("director", "producer"), ("screen_key", "match", "place"), (HEAT, WATER, FIRE, ELECTRIC),
+            ("director", "producer"), ("key", "place and match"), (HEAT, WATER, FIRE, ELECTRIC),
         ),
         Trick(
             "extend the set",
@@ -148,7 +148,7 @@ TRICKS: dict[str, Trick] = {
                 DISTANCE, SHADOWS,
                 Take("lens chart or straight lines across the frame", "the lens bends what is straight", True), CARD,
             ),
-            ("director", "post supervisor"), ("place", "match"), (HEIGHT,),
+            ("director", "post supervisor"), ("place and match",), (HEIGHT,),
         ),
         Trick(
             "time lapse",
@@ -161,7 +161,7 @@ TRICKS: dict[str, Trick] = {
         Trick(
             "join two takes",
             (LOCKED, Take("the join's movement repeated to a beat", "picture and motion must meet in one frame"), CLEAN),
-            ("editor",), ("steady", "even_out", "match"), (),
+            ("editor",), ("track", "place and match"), (),
         ),
         Trick(
             "replace the sky or a window",
@@ -169,7 +169,7 @@ TRICKS: dict[str, Trick] = {
                 Take("the sky or window brighter than all before it, not clipped", "its edge is then a key by brightness"),
                 Take("the new sky with the sun from the same side", "shadows tell"), DISTANCE,
             ),
-            ("director",), ("screen_key", "match", "place"), (ROAD, HEIGHT),
+            ("director",), ("key", "place and match"), (ROAD, HEIGHT),
         ),
         Trick(
             "light that the added thing gives",
@@ -177,7 +177,7 @@ TRICKS: dict[str, Trick] = {
                 Take("the scene with a real lamp where the thing will be", "light on faces cannot be painted as well", True),
                 Take("the same without the lamp", "the two can then be mixed by its flicker"), CARD,
             ),
-            ("director", "cinematographer"), ("match",), (FLASH, HEAT, ELECTRIC),
+            ("director", "cinematographer"), ("place and match",), (FLASH, HEAT, ELECTRIC),
         ),
     )
 }  # fmt: skip
@@ -185,19 +185,19 @@ TRICKS: dict[str, Trick] = {
 _BY_CAMERA: dict[str, tuple[tuple[Take, ...], tuple[str, ...]]] = {
     "locked off": ((LOCKED, FIXED), ()),
     "pan or tilt": (
-        (Take("the pan about the lens's entrance pupil, the clean plate panned alike", "near and far then do not shift"),), ("steadiness",),
+        (Take("the pan about the lens's entrance pupil, the clean plate panned alike", "near and far then do not shift"),), (),
     ),
     "moving": (
         (
             Take("a motor-driven move that repeats, or no clean plate but tracked patches", "a clean plate by hand never fits"),
             DEPTH,
-        ), ("steadiness",),
+        ), (),
     ),
     "hand-held": (
         (
             Take("more marks than for a tripod, sharp ones", "blurred marks are lost in every step"),
             Take("the clean plate swept slowly over all that is behind", "pieces of it are borrowed frame by frame", True),
-        ), ("steadiness", "steady"),
+        ), ("track",),
     ),
 }  # fmt: skip
 
@@ -205,7 +205,7 @@ _BY_CAMERA: dict[str, tuple[tuple[Take, ...], tuple[str, ...]]] = {
 def take_list(tricks: tuple[str, ...], camera: str = "locked off") -> TakeList:
     """Everything that some tricks ask for together. Raises KeyError for one that is not in TRICKS."""
     chosen = [TRICKS[t] for t in tricks]
-    more, steps = _BY_CAMERA[camera]
+    more, work = _BY_CAMERA[camera]
     if camera == "hand-held" and "duplicate a performer" in tricks:
         more = (*more, REPEATED)
     if camera == "hand-held" and "extend the set" in tricks:
@@ -214,7 +214,7 @@ def take_list(tricks: tuple[str, ...], camera: str = "locked off") -> TakeList:
         more if chosen else ()
     )
     return TakeList(
-        _once(takes), _once([a for t in chosen for a in t.agree]), _once([s for t in chosen for s in t.steps] + list(steps)),
+        _once(takes), _once([a for t in chosen for a in t.agree]), _once([s for t in chosen for s in t.work] + list(work)),
         _once([c for t in chosen for c in t.cautions]),
     )  # fmt: skip
 

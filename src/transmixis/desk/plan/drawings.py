@@ -19,7 +19,6 @@ from transmixis.shot.planning.miniature import MiniatureDrawing
 from transmixis.shot.planning.shadow import ShadowDrawing
 from transmixis.shot.planning.shutter import ShutterDrawing
 from transmixis.shot.planning.timing import TimingDrawing
-from transmixis.shot.steps import KINDS, kind_of
 
 BODY = "#B04632"
 WAY, LOW, PLOT = 0.42, 150.0, 260.0  # the way's share of the width; px of height that a drawing of it, and a plot, take at least
@@ -293,10 +292,10 @@ def draw_timing(p: QPainter, box: QRectF, d: TimingDrawing) -> None:
 def draw_takes(p: QPainter, box: QRectF, d: TakeList) -> None:
     """The takes with their reasons; what is often forgotten has a mark of its own; the work order, and who must agree."""
     room = panel(p, box, "What to film or note, and why (squares: often forgotten)")
-    steps = " → ".join(kind_of(s).title for s in d.steps if s in KINDS) or "none yet"
+    work = " → ".join(d.work) or "none yet"
     foot = room.bottom() - 30
     hline(p, room.left(), room.right(), foot - 12, RULE2)
-    text(p, room.left(), foot, f"Work order: {steps}", 12, 500, INK, room=room.width())
+    text(p, room.left(), foot, f"Work: {work}", 12, 500, INK, room=room.width())
     text(p, room.left(), foot + 18, f"Must agree: {', '.join(d.agree) or 'nobody but you'}", 12, 500, INK, room=room.width())
     y, across = room.top() + 4, room.width() / 2 - 8
     half = -(-len(d.takes) // 2)

@@ -24,6 +24,7 @@ from transmixis.shot.planning import QUESTIONS, answered, question_of
 from transmixis.shot.planning.contract import Answer, with_plan
 from transmixis.shot.planning.screen import measured_from
 from transmixis.shot.planning.timing import TimingDrawing, with_path
+from transmixis.shot.steps import steps_with
 
 
 class PlanPage(Page):
@@ -209,7 +210,7 @@ class PlanPage(Page):
     def put_on_place(self) -> None:
         """Put a timed movement on the shot's Place step as pins."""
         shot, answer = self._state.shot, self.view.answer
-        step = next((s for s in shot.steps if s.kind == "place"), None) if shot else None
+        step = next(iter(steps_with(shot, "path")), None) if shot else None
         if not shot or not answer:
             return
         if step is None:

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
 
 from transmixis.desk.marks import text, wrapped
 from transmixis.desk.sheets.readings import ReadingsPlot, paint_readings
+from transmixis.desk.state import State
 from transmixis.desk.theme import INK2
 
 HINT = (
@@ -28,3 +32,6 @@ class DustPlot(ReadingsPlot):
         y = wrapped(p, 0, 94, self.width(), HINT, 11, 15, 400, INK2, 6)
         if count:
             text(p, 0, y + 6, f"{count} set by hand", 11, 600)
+
+
+PLOTS: dict[str, Callable[[State], QWidget]] = {"dust": DustPlot}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6 import sip
 from PyQt6.QtCore import QRectF
@@ -100,3 +102,6 @@ def both_looks(renderer: Renderer, step_id: str, frame: int) -> tuple[Look | Non
         return None, None
     front = with_alpha(subject)
     return measure_look(front[..., :3], front[..., 3] > 0.98), measure_look(plate[..., :3], np.ones(plate.shape[:2], bool))
+
+
+PLOTS: dict[str, Callable[[State], QWidget]] = {"match": LookPlot}

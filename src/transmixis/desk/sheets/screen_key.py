@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6 import sip
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -27,6 +29,8 @@ MEASURING, NOT_TOLD = "measuring the two populations", "cannot be measured here"
 
 class PopulationPlot(QWidget):
     """How many pixels of plain screen and of plain subject have each raw matte value; counts on a log scale."""
+
+    shows_readings = False
 
     dragged = pyqtSignal(str, float)
 
@@ -202,3 +206,6 @@ def measure_populations(renderer: Renderer, step_id: str, frame: int) -> tuple[P
     found, _, _ = populations([key_frame(plate[..., :3], model, settings_of(params))])
     r, g, b = (float(v) for v in model.screen_colour)
     return found, (r, g, b)
+
+
+PLOTS: dict[str, Callable[[State], QWidget]] = {"screen_key": PopulationPlot}

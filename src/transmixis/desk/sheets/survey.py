@@ -273,3 +273,9 @@ def timing_plot(state: State) -> QWidget:
 def marks_plot(state: State) -> QWidget:
     tip = "Where dust lies on the sensor, and where something reaches into the frame."
     return SurveyPlot(state, "Dust and edges", tip, paint_marks)
+
+
+PLOTS: dict[str, Callable[[State], QWidget]] = {
+    "survey": exposure_plot, "steadiness": steadiness_plot, "exposure": exposure_plot, "sharpness": sharpness_plot,
+    "timing": timing_plot, "marks": marks_plot,
+}  # fmt: skip

@@ -29,16 +29,13 @@ from transmixis.desk.survey.scanning import when_scanned
 from transmixis.desk.survey.section import Section, small_image
 from transmixis.desk.tables import plain_table
 from transmixis.desk.theme import EDGE, PAPER
+from transmixis.shot.contract import StepKind
 from transmixis.shot.looks import plate_findings
 from transmixis.shot.model import Verdict
 from transmixis.shot.render import Renderer
-from transmixis.shot.steps import kind_of
+from transmixis.shot.steps import KINDS, kind_of
 from transmixis.shot.workorder import add_step
 
-MENDS = {"exposure": "even_out", "colour": "even_out", "camera": "steady", "dust": "dust", "timing": "conform", "size": "conform"}
-STEPS = {"exposure": "exposure", "colour": "exposure", "clipping": "exposure", "flashing": "exposure", "camera": "steadiness",
-         "sharpness": "sharpness", "blur": "sharpness", "noise": "sharpness", "timing": "timing", "dust": "marks",
-         "intruder": "marks"}  # fmt: skip
 PLOTS: dict[str, Paint] = {
     "camera": paint_path, "exposure": paint_exposure, "colour": paint_exposure, "flashing": paint_exposure,
     "sharpness": paint_detail, "blur": paint_detail, "noise": paint_detail, "timing": paint_timing, "dust": paint_marks,
@@ -46,6 +43,11 @@ PLOTS: dict[str, Paint] = {
 }  # fmt: skip
 WIDE = 640  # px of the picture
 HEADS = ("", "Plate", "Frames", "What was found", "What to do", "Answer")
+
+
+def mend_for(topic: str) -> StepKind | None:
+    """The step kind that mends what a finding of this topic tells."""
+    return next((k for k in KINDS.values() if topic in k.mends_topics), None)
 
 
 @dataclass(frozen=True)
@@ -193,7 +195,7 @@ class FindingsSection(Section):
         row = self.chosen()
         for b in (self.go, self.accept, self.reshoot):
             b.setEnabled(row is not None)
-        self.mend.setEnabled(row is not None and row.finding.topic in MENDS)
+        self.mend.setEnabled(row is not None and mend_for(row.finding.topic) is not None)
         self.back.setEnabled(row is not None and self.verdict_of(row) is not None)
         self._show_chosen(row)
 
@@ -217,9 +219,8 @@ class FindingsSection(Section):
         row, shot = self.chosen(), self._state.shot
         if not row or not shot:
             return
-        wanted = STEPS.get(row.finding.topic, "")
         steps = [s for s in shot.steps if row.plate in s.inputs.values() and kind_of(s.kind).surveys]
-        step = next((s for s in steps if s.kind == wanted), steps[0] if steps else None)
+        step = next((s for s in steps if row.finding.topic in kind_of(s.kind).tells_topics), steps[0] if steps else None)
         if step is None:
             self._state.said.emit("No step of this shot measures that plate; add one with Add step.", "note")
             return
@@ -229,10 +230,11 @@ class FindingsSection(Section):
 
     def _mend(self) -> None:
         row, shot = self.chosen(), self._state.shot
-        if not row or not shot or row.finding.topic not in MENDS:
+        if not row or not shot or mend_for(row.finding.topic) is None:
             return
-        kind = MENDS[row.finding.topic]
-        more, step = add_step(shot, kind, plate=row.plate)
+        kind = mend_for(row.finding.topic)
+        assert kind is not None
+        more, step = add_step(shot, kind.kind, plate=row.plate)
         verdict = Verdict(step=row.plate, reading=row.finding.topic, first=row.finding.first, last=row.finding.last,
                           answer="mended", reason=f"by {step.name}")  # fmt: skip
         more = more.model_copy(update={"verdicts": (*self._others(row), verdict)})

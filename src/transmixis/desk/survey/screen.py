@@ -13,6 +13,7 @@ from transmixis.desk.survey.section import Section, small_image
 from transmixis.desk.theme import BLUE, ORANGE
 from transmixis.shot.looks import screen
 from transmixis.shot.render import Renderer
+from transmixis.shot.steps import steps_with
 
 WIDE, FULL = 900, 1.5  # px; stops at which the colour is full
 
@@ -56,7 +57,7 @@ class ScreenSection(Section):
 
     def refresh(self) -> None:
         shot = self._state.shot
-        key = next((s for s in shot.steps if s.kind == "screen_key"), None) if shot else None
+        key = next(iter(steps_with(shot, "key")), None) if shot else None
         self.again.setEnabled(key is not None)
         if key is None:
             self._asked, self.report = None, None

@@ -7,7 +7,6 @@ from typing import Any
 from transmixis.core.plan.takes import CAMERAS, TRICKS, take_list
 from transmixis.shot.model import Shot
 from transmixis.shot.planning.contract import Answer, Entry, Question
-from transmixis.shot.steps import KINDS, kind_of
 from transmixis.shot.steps.params import Params, choice, hidden, words
 
 
@@ -32,13 +31,12 @@ class TakesQuestion(Question):
         if not tricks:
             return Answer(f"Not answered: choose what happens in the shot.{left}")
         found = take_list(tricks, params.camera)
-        steps = [kind_of(s).title for s in found.steps if s in KINDS]
         forgotten = sum(t.forgotten for t in found.takes)
         return Answer(
             f"{len(found.takes)} things to film or note, {forgotten} of them often forgotten.{left}",
             rows=(
                 ("must agree", ", ".join(found.agree) or "nobody but you"),
-                ("steps", ", ".join(steps) or "none yet"),
+                ("work", ", ".join(found.work) or "none yet"),
             ),
             cautions=found.cautions,
             entries=tuple(Entry(t.what, t.why, t.forgotten) for t in found.takes),

@@ -12,16 +12,11 @@ from transmixis.core.plan.takes import TRICKS, take_list
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.office import Scenario, Work
 from transmixis.shot.record import STAGES, Stage
-from transmixis.shot.steps import KINDS
+from transmixis.shot.steps import kind_of
 
 BY_HAND = 0.3  # deviation of hours that were set by hand, as a share (judgement)
 LEAST_LEFT = 0.1  # of an estimate that is spent while the task is not done
 
-# the kind of work that a kind of step asks for; None: measured by itself, a few minutes of looking
-KIND_OF_STEP: dict[str, str | None] = {
-    "screen_key": "key", "garbage_matte": "roto", "place": "place and match", "match": "place and match", "steady": "track",
-    "even_out": "check", "dust": "clean plate patch", "conform": "check",
-}  # fmt: skip
 STAGE_OF_KIND: dict[str, Stage] = {
     "key": "Matte", "cut by hand": "Matte", "roto": "Matte", "track": "Motion", "camera solve": "Motion", "paint": "Repair",
     "clean plate patch": "Repair", "place and match": "Build", "element": "Build", "set extension": "Build", "check": "Check",
@@ -57,9 +52,9 @@ def work_from(shot: Shot) -> tuple[Work, ...]:
     """Tasks from the work order, the tricks of the plan, and the camera; in the order of the stages."""
     tricks = tuple(t for t in shot.plan.get("takes", {}).get("tricks", ()) if t in TRICKS)
     camera = str(shot.plan.get("takes", {}).get("camera", "locked off"))
-    kinds = [KIND_OF_STEP.get(s.kind) for s in shot.steps]
+    kinds = [kind_of(s.kind).work for s in shot.steps]
     if not shot.steps:
-        kinds += [KIND_OF_STEP.get(s) for s in take_list(tricks, camera).steps if s in KINDS]
+        kinds += take_list(tricks, camera).work
     kinds += [k for t in tricks for k in KINDS_OF_TRICK.get(t, ())]
     if camera in ("moving", "hand-held") and "camera solve" not in kinds:
         kinds.append("track")

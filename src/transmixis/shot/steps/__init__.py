@@ -4,19 +4,25 @@ from __future__ import annotations
 
 from transmixis.core.errors import UserError
 from transmixis.shot.contract import StepKind
+from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.conform import Conform
 from transmixis.shot.steps.dust import DustOut
 from transmixis.shot.steps.edges import Edges
 from transmixis.shot.steps.even_out import EvenOut
 from transmixis.shot.steps.exposure import Exposure
 from transmixis.shot.steps.garbage_matte import GarbageMatte
+from transmixis.shot.steps.lay_in import LayIn
 from transmixis.shot.steps.marks import Marks
 from transmixis.shot.steps.match import Match
+from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.place import Place
+from transmixis.shot.steps.point_track import PointTrack
 from transmixis.shot.steps.screen_key import ScreenKey
+from transmixis.shot.steps.shapes import Shapes
 from transmixis.shot.steps.sharpness import Sharpness
 from transmixis.shot.steps.steadiness import Steadiness
 from transmixis.shot.steps.steady import Steady
+from transmixis.shot.steps.surface_track import SurfaceTrack
 from transmixis.shot.steps.survey import Survey
 from transmixis.shot.steps.timing import Timing
 from transmixis.shot.steps.unknown import Unknown
@@ -36,8 +42,13 @@ KINDS: dict[str, StepKind] = {
         DustOut(),
         GarbageMatte(),
         ScreenKey(),
+        Shapes(),
+        PointTrack(),
+        SurfaceTrack(),
+        Patch(),
         Match(),
         Place(),
+        LayIn(),
         Edges(),
     )
 }
@@ -53,3 +64,13 @@ def known_kind(name: str) -> StepKind:
     if name not in KINDS:
         raise UserError(f"This Transmixis knows no step '{name}'; use one of {', '.join(KINDS)}.")
     return KINDS[name]
+
+
+def kind_with(role: str) -> StepKind:
+    """The first step kind whose product is good for `role`."""
+    return next(k for k in KINDS.values() if role in k.roles)
+
+
+def steps_with(shot: Shot, role: str) -> list[Step]:
+    """The shot's steps whose product is good for `role`, in order."""
+    return [s for s in shot.steps if role in kind_of(s.kind).roles]

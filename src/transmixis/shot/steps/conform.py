@@ -39,6 +39,8 @@ class Conform(StepKind):
     kind, title, stage, product = "conform", "Conform", "Survey", "picture"
     keeps_time = False
     says = "brings a plate to the shot's rate, range and size"
+    mends_topics = ("timing", "size")
+    roles = ("mended",)
     slots = (Slot("plate", "the plate to conform"),)
     mends = True
     Params = ConformParams

@@ -14,10 +14,11 @@ from transmixis.core.readings import Reading
 from transmixis.core.repair.dusting import HIDES, filled, put_light_back
 from transmixis.core.survey.dust import Spot, depths_left, frames_apart, half_log
 from transmixis.core.survey.findings import spots_words
-from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind
+from transmixis.shot.contract import Analysis, Effect, Handle, Inputs, Product, Proposal, Slot, StepKind
 from transmixis.shot.steps.marks import SPOT
 from transmixis.shot.steps.params import Params, choice, hidden, number
 
+SPOTS = "Hold Ctrl and press to set a spot, drag it or its rim, right press takes it away."
 LIFT, FILL = "put the light back", "fill from around"
 
 
@@ -32,6 +33,16 @@ class DustParams(Params):
 class DustOut(StepKind):
     kind, title, stage, product, version = "dust", "Dust", "Survey", "picture", 2
     says = "takes spots on the sensor out"
+    mends_topics = ("dust",)
+    roles = ("mended",)
+    work = "clean plate patch"
+    tools = ("spots",)
+
+    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+        survey = inputs.survey_if_there("plate")
+        found = [(d.x, d.y, d.radius) for d in survey.dust.spots] if survey else []
+        return (Handle("spots", "by_hand", "Spots", SPOTS, params.by_hand, live=False, facts={"found": found}),)
+
     slots = (Slot("plate", "the plate with the spots"),)
     mends = True
     Params = DustParams

@@ -13,7 +13,7 @@ from transmixis.core.matte.measure import BOIL_LIMIT, holes_reading, region_box
 from transmixis.core.matte.points import LEAK_LIMIT, VISIBLE
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array, Matte
-from transmixis.shot.contract import Inputs, Product, Slot, StepKind
+from transmixis.shot.contract import BACKGROUND, Inputs, Product, Slot, StepKind
 from transmixis.shot.steps.params import Params
 
 
@@ -24,7 +24,11 @@ class EdgesParams(Params):
 class Edges(StepKind):
     kind, title, stage, product = "edges", "Edges", "Check", "readings"
     says = "looks along the outline of the finished picture"
-    slots = (Slot("result", "the placed picture"), Slot("plate", "the plate the subject was shot on", optional=True))
+    begins = BACKGROUND
+    slots = (
+        Slot("result", "the placed picture", usual=("step:result",)),
+        Slot("plate", "the plate the subject was shot on", optional=True),
+    )
     Params = EdgesParams
     frames_back = 1
     timeless = True

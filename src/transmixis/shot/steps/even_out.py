@@ -35,6 +35,8 @@ class EvenParams(Params):
 class EvenOut(StepKind):
     kind, title, stage, product, version = "even_out", "Even out", "Survey", "picture", 3
     says = "takes flicker and drift out"
+    mends_topics = ("exposure", "colour")
+    roles = ("mended",)
     slots = (Slot("plate", "the plate to even out"),)
     mends = True
     Params = EvenParams

@@ -10,13 +10,15 @@ from transmixis.core.readings import Reading
 from transmixis.core.survey.findings import BLACK, COLOUR, EXPOSURE, FLASHES, FLICKER, WHITE
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan
-from transmixis.shot.contract import Slot, SurveyKind
+from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.steadiness import ReferenceParams
 
 
 class Exposure(SurveyKind):
     kind, title, stage, version = "exposure", "Exposure", "Survey", 3
     says = "how brightness and colour drift"
+    begins = ALWAYS
+    tells_topics = ("exposure", "colour", "clipping", "flashing")
     slots = (Slot("plate", "the plate to measure"),)
     Params = ReferenceParams
 

@@ -9,13 +9,16 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
+from transmixis.core.matte.outline import marks_of
 from transmixis.core.matte.shape import fill_shape, hull_around
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
-from transmixis.shot.contract import Inputs, Product, Proposal, Slot, StepKind, sampled
+from transmixis.shot.contract import SCREEN, Handle, Inputs, Product, Proposal, Slot, StepKind, sampled
+from transmixis.shot.model import Step
 from transmixis.shot.steps.params import Params, hidden, number
 
+DRAW = "Press round the subject, point by point; press the first point again to close. Drag points, press a side for a new one."
 CUT_LIMIT = 1.0  # % of the shape's border that runs over something
 
 
@@ -32,6 +35,17 @@ class GarbageMatteParams(Params):
 class GarbageMatte(StepKind):
     kind, title, stage, product, version = "garbage_matte", "Garbage matte", "Matte", "matte", 2
     says = "keeps only what is inside a shape"
+    begins = SCREEN
+    roles = ("garbage",)
+    work = "roto"
+    tools = ("outline",)
+
+    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+        return (Handle("outline", "points", "Shape", DRAW, marks_of(params.points), here=bool(inputs.pins().get("points"))),)
+
+    def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
+        return super().edited(step, handle, frame, [[round(x, 1), round(y, 1)] for _, x, y in value])
+
     slots = (Slot("plate", "the plate that is looked at"),)
     Params = GarbageMatteParams
     timeless = True

@@ -8,7 +8,7 @@ from transmixis.core.readings import Reading
 from transmixis.core.survey.findings import spots_words
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan
-from transmixis.shot.contract import Slot, SurveyKind
+from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.params import Params
 
 SPOT = 1.5  # % of the light: a spot that takes more shows after darkening (common practice)
@@ -18,6 +18,8 @@ REACH = 1.0  # % of the frame's side
 class Marks(SurveyKind):
     kind, title, stage, version = "marks", "Dust and edges", "Survey", 3
     says = "spots on the sensor, and what reaches in at the edge"
+    begins = ALWAYS
+    tells_topics = ("dust", "intruder")
     slots = (Slot("plate", "the plate to measure"),)
     Params = Params
 

@@ -11,7 +11,7 @@ from transmixis.core.build.over import with_alpha
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
-from transmixis.shot.contract import Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
+from transmixis.shot.contract import BACKGROUND, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.steps.params import Params, hidden, number
 
 # name: (limit, unit); docs/limits.md says why
@@ -41,7 +41,14 @@ class MatchParams(Params):
 class Match(StepKind):
     kind, title, stage, product = "match", "Match", "Build", "picture"
     says = "brings the subject's look to the plate's"
-    slots = (Slot("subject", "what is placed"), Slot("plate", "the plate it must sit in"))
+    begins = BACKGROUND
+    roles = ("subject", "front")
+    work = "place and match"
+    shown_in = "front"
+    slots = (
+        Slot("subject", "what is placed", usual=("step:key",)),
+        Slot("plate", "the plate it must sit in", usual=("plate:background", "plate:still")),
+    )
     Params = MatchParams
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:

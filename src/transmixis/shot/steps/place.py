@@ -4,19 +4,24 @@ from __future__ import annotations
 
 from typing import Any
 
+import cv2
 import numpy as np
 
-from transmixis.core.build.over import over, with_alpha
+from transmixis.core.build.over import added, over, screened, with_alpha
 from transmixis.core.build.place import fit_scale, placed, placing_matrix
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
-from transmixis.shot.contract import Inputs, Product, Slot, StepKind
-from transmixis.shot.steps.params import Params, choice, number
+from transmixis.shot.contract import BACKGROUND, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_reading, looked_at
+from transmixis.shot.steps.attachment import hidden as not_seen
+from transmixis.shot.steps.params import choice, number
 
+OVER, ADD, SCREEN_BLEND = "over", "add", "screen"
+BLENDS = {OVER: over, ADD: added, SCREEN_BLEND: screened}
 RESOLUTION_LIMIT = 1.25  # enlargement: beyond this softness shows beside an untouched plate (docs/limits.md)
 
 
-class PlaceParams(Params):
+class PlaceParams(Attached):
     moved: str = choice("front", ("front", "back"), "Moves", "Which of the two pictures the settings below move.")
     x: float = number(0.0, -20000, 20000, "px", "Right", "Moves to the right; below zero to the left.", step=1.0)
     y: float = number(0.0, -20000, 20000, "px", "Down", "Moves down; below zero up.", step=1.0)
@@ -25,27 +30,50 @@ class PlaceParams(Params):
     )
     turn: float = number(0.0, -3600.0, 3600.0, "°", "Turn", "Turns about the picture's middle, anticlockwise.", step=0.5)
     opacity: float = number(1.0, 0.0, 1.0, "%", "Opacity", "How much of the front picture is there.", percent=True)
+    blend: str = choice(
+        OVER,
+        (OVER, ADD, SCREEN_BLEND),
+        "Blend",
+        "Over covers by its matte; add and screen let light on black glow over what lies behind.",
+    )
+    soften: float = number(0.0, 0.0, 50.0, "px", "Soften", "Softens the front picture, as what is out of focus.", step=0.1)
 
 
 class Place(StepKind):
     kind, title, stage, product = "place", "Place", "Build", "picture"
     says = "puts one picture over another"
-    slots = (Slot("front", "the picture in front"), Slot("back", "the picture behind", optional=True))
+    begins = BACKGROUND
+    gives = ("picture", "matte")
+    roles = ("result", "path")
+    work = "place and match"
+    slots = (
+        Slot("front", "the picture in front", usual=("step:subject",)),
+        Slot("back", "the picture behind", optional=True, usual=("plate:background", "plate:still")),
+        HANGS_ON,
+    )
     Params = PlaceParams
     timeless = True
+
+    def looks_at(self, slot: str, params: Any, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
+        return looked_at(params, frame, length)
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
         size = (inputs.shot.height, inputs.shot.width)
         front = with_alpha(inputs.picture("front", frame))
         moved_front = params.moved == "front"
-        front = placed(front, _matrix(params, front, size, fitted=False, moved=moved_front), size)
-        if params.opacity < 1:
-            front = front * np.float32(params.opacity)
+        hold = hold_at(inputs, params, frame)
+        opacity = 0.0 if not_seen(inputs, params, hold) else params.opacity
+        way = hold.matrix @ _matrix(params, front, size, fitted=False, moved=moved_front)
+        front = placed(front, way, size)
+        if params.soften > 0:
+            front = np.asarray(cv2.GaussianBlur(front, (0, 0), params.soften))
+        if opacity < 1:
+            front = front * np.float32(opacity)
         under = np.zeros((*size, 3), np.float32)
         if inputs.has("back"):
             back = inputs.picture("back", frame)
             under = placed(back, _matrix(params, back, size, fitted=True, moved=not moved_front), size, edge="carry")
-        picture = over(front, under) if inputs.has("back") else front
+        picture = BLENDS[params.blend](front, under) if inputs.has("back") else front
         return Product(picture=picture, matte=front[..., 3], work=under)
 
     def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
@@ -54,7 +82,7 @@ class Place(StepKind):
         if inputs.has("back"):
             back = inputs.picture("back", frame)
             scales.append(fit_scale(back.shape[:2], size) * (params.scale if params.moved == "back" else 1.0))
-        out = [Reading("enlargement", max(scales), "×", RESOLUTION_LIMIT)]
+        out = [*hold_reading(inputs, hold_at(inputs, params, frame)), Reading("enlargement", max(scales), "×", RESOLUTION_LIMIT)]
         if inputs.has("back"):
             bare = params.moved == "back" and _leaves_gap(params, inputs.picture("back", frame), size)
             out.append(

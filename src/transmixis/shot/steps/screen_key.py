@@ -16,7 +16,7 @@ from transmixis.core.motion.align import camera_move
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array, Matte
-from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
+from transmixis.shot.contract import SCREEN, Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.steps.learning import model_from_arrays, model_to_arrays
 from transmixis.shot.steps.params import Params, choice, number
 
@@ -65,10 +65,13 @@ class ScreenKeyParams(Params):
 class ScreenKey(StepKind):
     kind, title, stage, product = "screen_key", "Screen key", "Matte", "picture"
     says = "parts the subject from the screen"
+    begins = SCREEN
+    roles = ("subject", "key")
+    work = "key"
     slots = (
         Slot("plate", "the plate with the screen"),
-        Slot("clean", "a frame of the empty screen", optional=True),
-        Slot("garbage", "a matte around the subject", takes="matte", optional=True),
+        Slot("clean", "a frame of the empty screen", optional=True, usual=("plate:clean",)),
+        Slot("garbage", "a matte around the subject", takes="matte", optional=True, usual=("step:garbage",)),
     )
     Params = ScreenKeyParams
     full_chroma = True

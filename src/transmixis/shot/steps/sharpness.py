@@ -11,13 +11,15 @@ from transmixis.core.survey.blur import measure_blur
 from transmixis.core.survey.findings import BLUR, NOISE, SHARP
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan
-from transmixis.shot.contract import Slot, SurveyKind
+from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.params import Params
 
 
 class Sharpness(SurveyKind):
     kind, title, stage, version = "sharpness", "Sharpness", "Survey", 4
     says = "detail, motion blur and noise of every frame"
+    begins = ALWAYS
+    tells_topics = ("sharpness", "blur", "noise")
     slots = (Slot("plate", "the plate to measure"),)
     Params = Params
 

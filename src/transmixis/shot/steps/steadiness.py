@@ -10,7 +10,7 @@ from transmixis.core.readings import Reading
 from transmixis.core.survey.findings import SHIFT, TREMBLE_MOVING
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan, move_of
-from transmixis.shot.contract import Slot, SurveyKind
+from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.params import Params, choice, number
 
 FOUND = "as found"
@@ -32,6 +32,8 @@ class SteadinessParams(ReferenceParams):
 class Steadiness(SurveyKind):
     kind, title, stage, version = "steadiness", "Steadiness", "Survey", 4
     says = "how far the camera moves"
+    begins = ALWAYS
+    tells_topics = ("camera",)
     slots = (Slot("plate", "the plate to measure"),)
     Params = SteadinessParams
 

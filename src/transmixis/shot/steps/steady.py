@@ -43,6 +43,9 @@ class SteadyParams(Params):
 class Steady(StepKind):
     kind, title, stage, product, version = "steady", "Steady", "Survey", "picture", 4
     says = "takes the camera's trembling or motion out"
+    mends_topics = ("camera",)
+    roles = ("mended",)
+    work = "track"
     slots = (Slot("plate", "the plate to steady"),)
     mends = True
     Params = SteadyParams

@@ -19,6 +19,7 @@ class Survey(SurveyKind):
     kind, title, stage = "survey", "Survey", "Survey"
     version = 2
     says = "everything that is measured of a plate"
+    roles = ("survey of another",)
     slots = (Slot("plate", "the plate to measure"),)
     Params = ReferenceParams
 

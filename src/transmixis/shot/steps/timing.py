@@ -8,13 +8,15 @@ from transmixis.core.readings import Reading
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan
 from transmixis.core.survey.timing import COMBED
-from transmixis.shot.contract import Slot, SurveyKind
+from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.params import Params
 
 
 class Timing(SurveyKind):
     kind, title, stage, version = "timing", "Timing", "Survey", 3
     says = "doubled, dropped and combed frames"
+    begins = ALWAYS
+    tells_topics = ("timing",)
     slots = (Slot("plate", "the plate to measure"),)
     Params = Params
 

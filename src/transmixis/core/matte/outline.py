@@ -1,0 +1,143 @@
+"""Outlines whose points have identities: eased from one pin to the next, and measured against the picture's edges."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from scipy import ndimage
+
+from transmixis.core.types import Array
+
+Mark = tuple[int, float, float]  # identity, x, y px
+SIDE = 5.0  # px to either side in which an edge is looked for
+STEP = 0.25  # px between samples across the outline
+EVERY = 3.0  # px between places along it
+EDGE = 0.01  # in the curve of display: a weaker edge is none
+
+
+def marks_of(points: Sequence[Sequence[float]]) -> tuple[Mark, ...]:
+    """Points with identities; bare pairs get theirs by their order."""
+    out = []
+    for i, p in enumerate(points):
+        out.append((int(p[0]), float(p[1]), float(p[2])) if len(p) == 3 else (i + 1, float(p[0]), float(p[1])))
+    return tuple(out)
+
+
+def xy(marks: Sequence[Mark]) -> Array:
+    """(n, 2) positions."""
+    return np.array([(x, y) for _, x, y in marks], np.float64).reshape(-1, 2)
+
+
+def at_places(marks: Sequence[Mark], points: Array) -> tuple[Mark, ...]:
+    """The same points at other places."""
+    return tuple((m[0], float(p[0]), float(p[1])) for m, p in zip(marks, points, strict=True))
+
+
+def with_point(marks: Sequence[Mark], after: int, x: float, y: float, taken: Sequence[int] = ()) -> tuple[Mark, ...]:
+    """One more point behind the point at index `after`, with an identity that none has (`taken`: those of other pins)."""
+    new = max([m[0] for m in marks] + list(taken), default=0) + 1
+    return (*marks[: after + 1], (new, x, y), *marks[after + 1 :])
+
+
+def eased(a: Sequence[Mark], b: Sequence[Mark], t: float) -> tuple[Mark, ...]:
+    """The outline at the share `t` of the way from `a` to `b`. A point that only one of them has goes with its neighbours in the
+    other, so that to add one changes nothing there."""
+    both = {m[0] for m in a} & {m[0] for m in b}
+    if len(both) < 2:
+        return tuple(a if t < 1 else b)
+    order = _merged([m[0] for m in a], [m[0] for m in b])
+    pa, pb = _completed(a, b, both), _completed(b, a, both)
+    return tuple((i, pa[i][0] + t * (pb[i][0] - pa[i][0]), pa[i][1] + t * (pb[i][1] - pa[i][1])) for i in order)
+
+
+def _merged(a: list[int], b: list[int]) -> list[int]:
+    """All identities in the order of `a`, those that only `b` has behind the one that they follow there."""
+    out = list(a)
+    for k, i in enumerate(b):
+        if i in out:
+            continue
+        before = next((b[k - j] for j in range(1, len(b) + 1) if b[k - j] in out), None)
+        out.insert(out.index(before) + 1 if before is not None else 0, i)
+    return out
+
+
+def _completed(own: Sequence[Mark], other: Sequence[Mark], both: set[int]) -> dict[int, tuple[float, float]]:
+    """Places of all points of both outlines as `own` would have them."""
+    have = {m[0]: complex(m[1], m[2]) for m in own}
+    theirs = {m[0]: complex(m[1], m[2]) for m in other}
+    ids = [m[0] for m in other]
+    for k, i in enumerate(ids):
+        if i in have:
+            continue
+        back = next(ids[k - j] for j in range(1, len(ids)) if ids[k - j] in both)
+        on = next(ids[(k + j) % len(ids)] for j in range(1, len(ids)) if ids[(k + j) % len(ids)] in both)
+        span = theirs[on] - theirs[back]
+        if back == on or abs(span) < 1e-9:
+            have[i] = have[back] + theirs[i] - theirs[back]
+        else:  # where it lies along and beside the line between its neighbours
+            have[i] = have[back] + (theirs[i] - theirs[back]) / span * (have[on] - have[back])
+    return {i: (z.real, z.imag) for i, z in have.items()}
+
+
+def rounded(points: Array, steps: int = 8) -> Array:
+    """A closed outline that runs smoothly through its points (Catmull & Rom, 1974, with the chords' lengths counted)."""
+    p = np.asarray(points, np.float64)
+    n = len(p)
+    if n < 3:
+        return p
+    out = []
+    for i in range(n):
+        p0, p1, p2, p3 = p[i - 1], p[i], p[(i + 1) % n], p[(i + 2) % n]
+        d = [max(float(np.hypot(*(b - a))), 1e-6) ** 0.5 for a, b in ((p0, p1), (p1, p2), (p2, p3))]
+        m1 = (p2 - p1) + d[1] * ((p1 - p0) / d[0] - (p2 - p0) / (d[0] + d[1]))
+        m2 = (p2 - p1) + d[1] * ((p3 - p2) / d[2] - (p3 - p1) / (d[1] + d[2]))
+        for k in range(steps):
+            t = k / steps
+            a, b = 2 * (p1 - p2) + m1 + m2, -3 * (p1 - p2) - 2 * m1 - m2
+            out.append(((a * t + b) * t + m1) * t + p1)
+    return np.array(out)
+
+
+def off_the_edge(shown: Array, outline: Array) -> tuple[float, tuple[int, int, int, int]] | None:
+    """How far the outline stands from the picture's own edge: the median of the distances to the strongest edge across it (px, to
+    `SIDE` to either side), and the box of the worst stretch; None where there is no edge. `shown` (h, w, 3) in the curve of display."""
+    places, normals = _walked(outline)
+    if len(places) < 8:
+        return None
+    across = np.arange(-SIDE, SIDE + STEP / 2, STEP)
+    xy_ = places[:, None, :] + across[None, :, None] * normals[:, None, :]
+    h, w = shown.shape[:2]
+    inside = ((xy_ > 1) & (xy_ < np.array([w - 1, h - 1]))).all(axis=(1, 2))
+    if inside.sum() < 8:
+        return None
+    at = np.stack([xy_[..., 1] - 0.5, xy_[..., 0] - 0.5])[:, inside]
+    profile = np.stack([ndimage.map_coordinates(shown[..., c], at, order=1) for c in range(3)], -1)
+    profile = ndimage.gaussian_filter1d(ndimage.gaussian_filter1d(profile, 1.0, axis=0), 1.0 / STEP, axis=1)
+    slope = np.abs(np.diff(profile, axis=1)).sum(axis=2) / STEP
+    slope *= np.exp(-((across[:-1] + STEP / 2) ** 2) / (2 * SIDE**2))  # of two alike the nearer
+    best = slope.argmax(axis=1)
+    strong = slope.max(axis=1) > EDGE
+    if strong.sum() < 8:
+        return None
+    away = np.abs(across[:-1][best] + STEP / 2)
+    where = places[inside][strong]
+    far = ndimage.uniform_filter1d(away[strong], min(5, int(strong.sum())), mode="wrap")
+    x, y = where[int(far.argmax())]
+    return float(np.median(away[strong])), (max(0, int(x) - 8), max(0, int(y) - 8), 16, 16)
+
+
+def _walked(outline: Array) -> tuple[Array, Array]:
+    """Places every few px along a closed outline, and the directions across it there."""
+    p = np.asarray(outline, np.float64)
+    places, normals = [], []
+    for a, b in zip(p, np.roll(p, -1, axis=0), strict=True):
+        length = math.hypot(*(b - a))
+        if length < 1e-6:
+            continue
+        along = (b - a) / length
+        for k in range(max(1, int(length / EVERY))):
+            places.append(a + along * min((k + 0.5) * EVERY, length / 2 if length < EVERY else length))
+            normals.append((-along[1], along[0]))
+    return np.array(places).reshape(-1, 2), np.array(normals).reshape(-1, 2)

@@ -1,0 +1,256 @@
+"""A patch from beside: a place of a surface covered by its neighbourhood, with the light brought over so that no seam shows.
+
+What differs between the place's surroundings and the source's is carried inwards from the border (after Farbman et al., Coordinates for
+Instant Image Cloning, 2009; here with weights by distance), and the grain that resampling took is put back.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from transmixis.core.build.place import placed
+from transmixis.core.colour.curves import linear_to_srgb
+from transmixis.core.types import Array, Matte, Rgb
+
+ROOM = 12  # px about the place that are looked at
+RING = 4  # px: how wide the surroundings are that give the light
+SAMPLES = 160  # of the ring
+STRETCH = 10.0  # px of border over which a seam is averaged: shorter than that the eye takes it for grain (judgement)
+SHOWN = 0.02  # of the matte
+FURTHEST = 3.0  # sizes of the place: how far a source is looked for
+CANDIDATES, APART = 24, 2  # sources that are tried in full, and px between them
+
+
+@dataclass(frozen=True)
+class Patched:
+    """The mended picture, the box (x, y, w, h) px it was mended in; the step that the splice adds at the border and how unlike the
+    surroundings are (levels), and the box of the worst stretch; which shares of the source show the place itself or lie outside."""
+
+    picture: Rgb
+    box: tuple[int, int, int, int]
+    seam: float
+    rough: float
+    spot: tuple[int, int, int, int]
+    overlap: float
+    outside: float
+
+
+def patched(picture: Rgb, matte: Matte, shift: Array, seed: int) -> Patched | None:
+    """`picture` (h, w, 3) linear with the place in `matte` (h, w, 0..1) covered by what lies where `shift` (3 x 3, px of the frame)
+    takes it. None where the matte is empty."""
+    box = _box(matte)
+    if box is None:
+        return None
+    x, y, w, h = box
+    here = (slice(y, y + h), slice(x, x + w))
+    m = np.ascontiguousarray(matte[here])
+    # output px p of the box shows what lies at `shift` of it
+    back = shift @ np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
+    source = placed(np.ascontiguousarray(picture[..., :3]), np.linalg.inv(back), (h, w), edge="carry")
+    hidden = placed(np.ascontiguousarray(np.repeat(matte[..., None], 3, 2)), np.linalg.inv(back), (h, w))[..., 0]
+    seen = placed(np.ones((*picture.shape[:2], 3), np.float32), np.linalg.inv(back), (h, w))[..., 0]
+    own = np.ascontiguousarray(picture[here][..., :3])
+    light = _light_between(own, source, m)
+    made = np.maximum(source + light, 0)
+    made = _grained(made, own, m, seed)
+    out = np.array(picture)
+    out[here][..., :3] = own + m[..., None] * (made - own)
+    core = m > 0.5
+    step, rough, at = _splice(own, np.maximum(source + light, 0), m)
+    spot = (x + at[0] - 8, y + at[1] - 8, 16, 16)
+    return Patched(out, box, step, rough, spot, float((hidden[core] > 0.05).mean()), float((seen[core] < 0.95).mean()))
+
+
+def _box(matte: Matte) -> tuple[int, int, int, int] | None:
+    ys, xs = np.nonzero(matte > SHOWN)
+    if len(ys) == 0:
+        return None
+    y0, x0 = max(0, int(ys.min()) - ROOM), max(0, int(xs.min()) - ROOM)
+    y1, x1 = min(matte.shape[0], int(ys.max()) + 1 + ROOM), min(matte.shape[1], int(xs.max()) + 1 + ROOM)
+    return x0, y0, x1 - x0, y1 - y0
+
+
+def _ring(m: Matte) -> Array:
+    """The surroundings: what is not covered, up to RING px away."""
+    inside = (m > SHOWN).astype(np.uint8)
+    wide = cv2.dilate(inside, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * RING + 1, 2 * RING + 1)))
+    return (wide > 0) & (inside == 0)
+
+
+def _light_between(own: Array, source: Array, m: Matte) -> Array:
+    """What must be added to the source so that it goes over into its surroundings without a step (h, w, 3)."""
+    ring = _ring(m)
+    ys, xs = np.nonzero(ring)
+    if len(ys) < 8:
+        return np.zeros_like(own)
+    weight = ring.astype(np.float32)
+    quiet = cv2.GaussianBlur((own - source) * weight[..., None], (0, 0), 2.0) / np.maximum(
+        cv2.GaussianBlur(weight, (0, 0), 2.0)[..., None], 1e-4
+    )
+    keep = np.linspace(0, len(ys) - 1, min(SAMPLES, len(ys))).astype(int)
+    at, values = np.stack([xs[keep], ys[keep]], 1).astype(np.float32), quiet[ys[keep], xs[keep]]
+    out = np.zeros_like(own)
+    inner = (m > 0) | ring
+    py, px = np.nonzero(inner)
+    d2 = (px[:, None] - at[None, :, 0]) ** 2 + (py[:, None] - at[None, :, 1]) ** 2
+    w = 1 / np.maximum(d2, 0.25) ** 1.5
+    out[inner] = (w @ values) / w.sum(axis=1, keepdims=True)
+    return out
+
+
+def _grained(made: Array, own: Array, m: Matte, seed: int) -> Array:
+    """The made pixels with as much grain as the surroundings have."""
+    ring, inner = _ring(m), m > 0.5
+    if ring.sum() < 40 or inner.sum() < 40:
+        return made
+    have, want = _grain(made, inner), _grain(own, ring)
+    lack = np.sqrt(np.maximum(want**2 - have**2, 0))
+    rng = np.random.default_rng((7, seed))
+    return made + lack.astype(np.float32) * rng.standard_normal(made.shape).astype(np.float32)
+
+
+def _grain(picture: Array, where: Array) -> Array:
+    """Standard deviation of the finest detail by channel (3,), robust, as white noise would have it."""
+    kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32) / 6  # Immerkaer, 1996
+    fine = cv2.filter2D(np.ascontiguousarray(picture, np.float32), -1, kernel, borderType=cv2.BORDER_REFLECT)
+    return np.asarray([1.4826 * np.median(np.abs(fine[..., c][where])) for c in range(3)])
+
+
+def _splice(own: Array, spliced: Array, m: Matte) -> tuple[float, float, tuple[int, int]]:
+    """How well the source, light brought over, goes on into the surroundings, read where both are there: in the ring about the place.
+    The largest step over stretches of the border and the spread of what is left, 8-bit levels as shown, and where the step is."""
+    ring = _ring(m)
+    if ring.sum() < 8:
+        return float("nan"), float("nan"), (0, 0)
+    a, b = (linear_to_srgb(np.clip(p, 0, None)) * 255 for p in (own, spliced))
+    steps = np.abs(_means(a - b, ring)).max(axis=2)
+    steps[~ring] = -1
+    y, x = (int(v) for v in np.unravel_index(int(np.nanargmax(steps)), steps.shape))
+    grain = float((_grain(a, ring) ** 2 + _grain(b, ring) ** 2).mean())
+    rough = float(np.sqrt(max(0.0, float(((a - b)[ring] ** 2).mean()) - grain)))
+    return float(np.nanmax(steps)), rough, (x, y)
+
+
+def _means(shown: Array, band: Array) -> Array:
+    """Means over the pixels of a band near every place (h, w, 3); nan where none is near."""
+    weight = band.astype(np.float32)
+    sigma = STRETCH / 2
+    total = cv2.GaussianBlur(weight, (0, 0), sigma)
+    mean = cv2.GaussianBlur((shown * weight[..., None]).astype(np.float32), (0, 0), sigma) / np.maximum(total, 1e-6)[..., None]
+    mean[total < 0.02] = np.nan
+    return np.asarray(mean)
+
+
+@dataclass(frozen=True)
+class Beside:
+    """A source offset px, the seam that it leaves, the seam of the one that is set now (levels), and how many were tried."""
+
+    right: float
+    down: float
+    then: float
+    now: float
+    tried: int
+
+
+Look = tuple[Rgb, Matte, Array]  # a frame, the place in it, and the matrix from the frame at which offsets are told
+
+
+def best_beside(looks: list[Look], now: tuple[float, float]) -> Beside | None:
+    """The offset whose source goes best with the surroundings of the place on all of the frames; None where none is free."""
+    first = next((lk for lk in looks if _box(lk[1]) is not None), None)
+    if first is None:
+        return None
+    tried = _alike_places(first)
+    if not tried:
+        return None
+    scores = {o: _unlike(looks, o) for o in tried}
+    best = min(scores, key=lambda o: scores[o])
+    if not np.isfinite(scores[best]):
+        return None
+    best, more = _settled(looks, best, scores[best])
+    return Beside(best[0], best[1], _worst_seam(looks, best), _worst_seam(looks, now), len(tried) + more)
+
+
+def _alike_places(look: Look) -> list[tuple[float, float]]:
+    """Offsets at which a frame is most like the surroundings of the place, light apart, best first and spread out."""
+    picture, matte, matrix = look
+    box = _box(matte)
+    assert box is not None
+    x, y, w, h = box
+    size = max(w, h) - 2 * ROOM
+    reach = round(FURTHEST * size + ROOM)
+    left, top = max(0, x - reach), max(0, y - reach)
+    part = (slice(top, min(picture.shape[0], y + h + reach)), slice(left, min(picture.shape[1], x + w + reach)))
+    shown = linear_to_srgb(np.clip(picture[part], 0, None)) * 255
+    fine = np.ascontiguousarray(shown - cv2.GaussianBlur(shown, (0, 0), float(size)), np.float32)
+    hidden = np.ascontiguousarray(matte[part] > SHOWN, np.float32)
+    ring = _ring(matte[y : y + h, x : x + w])
+    own = fine[y - top : y - top + h, x - left : x - left + w]
+    mask = np.ascontiguousarray(np.repeat(ring[..., None], 3, 2), np.float32)
+    off = cv2.matchTemplate(fine, own, cv2.TM_SQDIFF, mask=mask)
+    inner = (matte[y : y + h, x : x + w] > SHOWN).astype(np.float32)
+    off[cv2.matchTemplate(hidden, inner, cv2.TM_CCORR) > 0.5] = np.inf  # it must not show the place itself
+    out: list[tuple[float, float]] = []
+    while len(out) < CANDIDATES and np.isfinite(off).any():
+        j, i = (int(v) for v in np.unravel_index(int(off.argmin()), off.shape))
+        # told at the frame at which offsets are set
+        beside = np.linalg.inv(matrix)[:2, :2] @ np.array([left + i - x, top + j - y], float)
+        out.append((float(beside[0]), float(beside[1])))
+        off[max(0, j - APART) : j + APART + 1, max(0, i - APART) : i + APART + 1] = np.inf
+    return out
+
+
+def _settled(looks: list[Look], start: tuple[float, float], score: float) -> tuple[tuple[float, float], int]:
+    """The offset moved, to a quarter of a pixel, to where lines of the surroundings meet those of the source; and how many were tried."""
+    best, count = (float(start[0]), float(start[1])), 0
+    for step in (4.0, 2.0, 1.0, 0.5, 0.25):
+        better = True
+        while better and count < 400:
+            better = False
+            for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+                o = (best[0] + step * dx, best[1] + step * dy)
+                count += 1
+                found = _unlike(looks, o)
+                if found < score - 1e-6:
+                    best, score, better = o, found, True
+    return best, count
+
+
+def _offset(matrix: Array, o: tuple[float, float]) -> Array:
+    beside = np.array([[1, 0, o[0]], [0, 1, o[1]], [0, 0, 1.0]])
+    return np.asarray(matrix @ beside @ np.linalg.inv(matrix))
+
+
+def _unlike(looks: list[Look], o: tuple[float, float]) -> float:
+    """How much the surroundings of the source differ from those of the place, and how much goes on inside of it; worst frame."""
+    worst = 0.0
+    for picture, matte, matrix in looks:
+        box = _box(matte)
+        if box is None:
+            continue
+        x, y, w, h = box
+        back = _offset(matrix, o) @ np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
+        inverse = np.linalg.inv(back)
+        source = placed(np.ascontiguousarray(picture), inverse, (h, w), edge="carry")
+        hidden = placed(np.ascontiguousarray(np.repeat(matte[..., None], 3, 2)), inverse, (h, w))[..., 0]
+        seen = placed(np.ones_like(picture), inverse, (h, w))[..., 0]
+        m = matte[y : y + h, x : x + w]
+        inner, ring = m > 0.5, _ring(m)
+        if (hidden[inner] > 0.02).any() or (seen[inner] < 0.98).any() or not ring.any():
+            return float("inf")
+        a, b = (linear_to_srgb(np.clip(p, 0, None)) * 255 for p in (picture[y : y + h, x : x + w], source))
+        around = float(np.abs(a - b)[ring].mean())
+        busy = max(0.0, float(b[inner].std(axis=0).max()) - float(a[ring].std(axis=0).max()))
+        worst = max(worst, around + busy)
+    return worst
+
+
+def _worst_seam(looks: list[Look], o: tuple[float, float]) -> float:
+    steps = []
+    for picture, matte, matrix in looks:
+        made = patched(picture, matte, _offset(matrix, o), 1)
+        steps.append(made.seam if made else 0.0)
+    return max(steps, default=0.0)

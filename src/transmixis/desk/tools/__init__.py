@@ -1,0 +1,25 @@
+"""Tools on the picture: what a press, a drag or a key does there. Step kinds ask for them by name (see shot.contract.Handle)."""
+
+from __future__ import annotations
+
+from transmixis.desk.tools.corners import CornersTool
+from transmixis.desk.tools.outline import OutlineTool
+from transmixis.desk.tools.point import PointTool
+from transmixis.desk.tools.source import SourceTool
+from transmixis.desk.tools.spots import SpotsTool
+from transmixis.desk.tools.tool import Tool
+from transmixis.shot.contract import Handle
+
+TOOLS: dict[str, type[Tool]] = {
+    "outline": OutlineTool,
+    "outlines": OutlineTool,
+    "corners": CornersTool,
+    "point": PointTool,
+    "source": SourceTool,
+    "spots": SpotsTool,
+}
+
+
+def tool_for(handle: Handle) -> Tool:
+    """The tool that a handle asks for, holding its value."""
+    return TOOLS[handle.tool](handle)

@@ -1,0 +1,232 @@
+"""Outlines of points with identities: drawn point by point, dragged, added to, taken from."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+
+from transmixis.core.matte.outline import Mark, marks_of, rounded, with_point, xy
+from transmixis.desk.theme import BLUE, INK, WHITE
+from transmixis.desk.tools.tool import Canvas, Tool, double_line, near, side_at
+
+Outlines = tuple[tuple[Mark, ...], ...]
+NUDGE, FAR = 0.1, 1.0  # px of the frame for the arrow keys with Alt, and with Alt and Shift
+ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
+
+
+class OutlineTool(Tool):
+    """One outline, or several where the handle says so. `drawing` are the places of one that is not closed yet."""
+
+    drawing: list[tuple[float, float]]
+
+    def __init__(self, handle: Any) -> None:
+        super().__init__(handle)
+        self.drawing = []
+        self.chosen: tuple[int, int] | None = None  # outline and index of its point
+        self._grip: QPointF | None = None
+        self._pointer: QPointF | None = None
+
+    @property
+    def many(self) -> bool:
+        return bool(self.handle.tool == "outlines")
+
+    def taken(self, value: Any) -> Outlines:
+        if self.handle.tool == "outlines":
+            return tuple(marks_of(o) for o in value)
+        return (marks_of(value),) if len(value) else ()
+
+    def given(self) -> Any:
+        return self.value if self.many else (self.value[0] if self.value else ())
+
+    @property
+    def busy(self) -> bool:
+        return super().busy or bool(self.drawing)
+
+    @property
+    def words(self) -> str:
+        if self.drawing:
+            return f"{len(self.drawing)} points. Press the first one again or Enter to close, Backspace takes one back, Escape gives up."
+        return super().words
+
+    # -- mouse
+
+    def _at(self, p: QPointF, canvas: Canvas) -> tuple[int, int] | None:
+        for k, outline in enumerate(self.value):
+            for i, (_, x, y) in enumerate(outline):
+                if near(p, canvas.to_screen(x, y)):
+                    return k, i
+        return None
+
+    def _side(self, p: QPointF, canvas: Canvas) -> tuple[int, int] | None:
+        for k, outline in enumerate(self.value):
+            side = side_at(p, [canvas.to_screen(x, y) for _, x, y in outline])
+            if side is not None:
+                return k, side
+        return None
+
+    def cursor(self, p: QPointF, canvas: Canvas) -> Qt.CursorShape | None:
+        if self.drawing or not self.value:
+            return Qt.CursorShape.CrossCursor
+        if self._at(p, canvas):
+            return Qt.CursorShape.SizeAllCursor
+        return Qt.CursorShape.PointingHandCursor if self._side(p, canvas) else None
+
+    def press(self, event: QMouseEvent, canvas: Canvas) -> bool:
+        p = event.position()
+        if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            return False
+        if event.button() == Qt.MouseButton.RightButton:
+            return self._take_out(self._at(p, canvas), canvas)
+        if event.button() != Qt.MouseButton.LeftButton:
+            return False
+        if self.drawing:
+            return self._draw_on(p, canvas)
+        hit = self._at(p, canvas)
+        if hit is None and (side := self._side(p, canvas)) is not None:
+            hit = self._add(side, canvas.to_frame(p))
+        if hit is not None:
+            if not super().busy:
+                self.begin()
+            self.chosen, self._grip = hit, p
+            return True
+        return self._draw_on(p, canvas) if self.many or not self.value else False
+
+    def _add(self, side: tuple[int, int], f: QPointF) -> tuple[int, int]:
+        """A new point on a side, held at once."""
+        self.begin()
+        k, i = side
+        new = with_point(self.value[k], i, f.x(), f.y(), self.handle.facts.get("taken", ()))
+        self.value = (*self.value[:k], new, *self.value[k + 1 :])
+        return k, i + 1
+
+    def _draw_on(self, p: QPointF, canvas: Canvas) -> bool:
+        f = canvas.to_frame(p)
+        if len(self.drawing) >= 3 and near(p, canvas.to_screen(*self.drawing[0])):
+            self._close(canvas)
+        else:
+            self.drawing.append((f.x(), f.y()))
+        canvas.update()
+        return True
+
+    def _close(self, canvas: Canvas) -> None:
+        new = marks_of(self.drawing)
+        self.begin()
+        self.drawing = []
+        self.value = (*self.value, new) if self.many else (new,)
+        self.end(canvas)
+
+    def _take_out(self, hit: tuple[int, int] | None, canvas: Canvas) -> bool:
+        """Take a point out; an outline of fewer than three is none."""
+        if hit is None:
+            return False
+        k, i = hit
+        rest = (*self.value[k][:i], *self.value[k][i + 1 :])
+        if len(rest) < 3 and not self.many:
+            return True
+        self.begin()
+        self.value = (*self.value[:k], *((rest,) if len(rest) >= 3 else ()), *self.value[k + 1 :])
+        self.chosen = None
+        self.end(canvas)
+        return True
+
+    def move(self, event: QMouseEvent, canvas: Canvas) -> bool:
+        self._pointer = event.position()
+        if self.drawing:
+            canvas.update()
+            return False
+        if self._grip is None or self.chosen is None:
+            return False
+        f, g = canvas.to_frame(self._pointer), canvas.to_frame(self._grip)
+        self._grip = self._pointer
+        whole = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._shift(f.x() - g.x(), f.y() - g.y(), whole)
+        self.dragged(canvas)
+        return True
+
+    def _shift(self, dx: float, dy: float, whole: bool) -> None:
+        """Move the chosen point, or its whole outline."""
+        assert self.chosen is not None
+        k, i = self.chosen
+        moved = tuple((m[0], m[1] + dx, m[2] + dy) if whole or j == i else m for j, m in enumerate(self.value[k]))
+        self.value = (*self.value[:k], moved, *self.value[k + 1 :])
+
+    def release(self, event: QMouseEvent, canvas: Canvas) -> bool:
+        if self._grip is None:
+            return bool(self.drawing)
+        self._grip = None
+        self.end(canvas)
+        return True
+
+    def call_off(self, canvas: Canvas) -> None:
+        self.drawing, self._grip = [], None
+        if super().busy:
+            super().call_off(canvas)
+        canvas.update()
+
+    # -- keys
+
+    def key(self, event: QKeyEvent, canvas: Canvas) -> bool:
+        if super().key(event, canvas):
+            return True
+        key = event.key()
+        if self.drawing and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if len(self.drawing) >= 3:
+                self._close(canvas)
+            return True
+        if self.drawing and key == Qt.Key.Key_Backspace:
+            self.drawing.pop()
+            canvas.update()
+            return True
+        if key == Qt.Key.Key_Backspace and self.chosen is not None:
+            return self._take_out(self.chosen, canvas)
+        if key in ARROWS and event.modifiers() & Qt.KeyboardModifier.AltModifier and self.chosen is not None:
+            far = FAR if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE
+            dx, dy = ARROWS[Qt.Key(key)]
+            self.begin()
+            self._shift(dx * far, dy * far, whole=False)
+            self.end(canvas)
+            return True
+        return False
+
+    # -- painting
+
+    def paint(self, p: QPainter, canvas: Canvas) -> None:
+        for outline in self.value:
+            line = xy(outline)
+            line = rounded(line) if self.handle.facts.get("smooth") and len(line) > 2 else line
+            double_line(p, [canvas.to_screen(x, y) for x, y in line], dashed=bool(self.handle.facts.get("dashed")))
+        for k, outline in enumerate(self.value):
+            middle = xy(outline).mean(axis=0)
+            for i, (_, x, y) in enumerate(outline):
+                self._paint_point(p, canvas.to_screen(x, y), canvas.to_screen(*middle), self.chosen == (k, i))
+        if self.drawing:
+            self._paint_drawing(p, canvas)
+
+    def _paint_point(self, p: QPainter, q: QPointF, middle: QPointF, chosen: bool) -> None:
+        """Set here: a blue notch outside that points in; carried here: a small hollow dot."""
+        if self.handle.here:
+            out = np.array([q.x() - middle.x(), q.y() - middle.y()])
+            out = out / max(float(np.hypot(*out)), 1e-6)
+            side = np.array([-out[1], out[0]])
+            tip, base = np.array([q.x(), q.y()]) + 1.5 * out, np.array([q.x(), q.y()]) + 8.5 * out
+            shape = [tip, base + 3.5 * side, base + 6 * out + 3.5 * side, base + 6 * out - 3.5 * side, base - 3.5 * side]
+            p.setPen(QPen(QColor(WHITE), 1.2))
+            p.setBrush(QColor(BLUE))
+            p.drawPolygon(QPolygonF([QPointF(*v) for v in shape]))
+        p.setBrush(QColor(WHITE) if chosen else Qt.BrushStyle.NoBrush)
+        for ink, width in ((INK, 3.0), (WHITE, 1.4)):
+            p.setPen(QPen(QColor(ink), width))
+            p.drawEllipse(q, 3.6, 3.6)
+
+    def _paint_drawing(self, p: QPainter, canvas: Canvas) -> None:
+        places = [canvas.to_screen(x, y) for x, y in self.drawing]
+        line: Sequence[QPointF] = [*places, self._pointer] if self._pointer is not None else places
+        double_line(p, line, closed=False)
+        for i, q in enumerate(places):
+            p.setPen(QPen(QColor(WHITE), 1.4))
+            p.setBrush(QColor(BLUE))
+            p.drawEllipse(q, 5.0 if i == 0 else 3.5, 5.0 if i == 0 else 3.5)

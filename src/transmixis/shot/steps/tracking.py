@@ -1,0 +1,173 @@
+"""What point and surface tracks share: their pieces, how they are followed, and what is read of them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from transmixis.core.errors import UserError
+from transmixis.core.motion.follow import Way, follow, stretches
+from transmixis.core.motion.motion import Motion, moved_points, through
+from transmixis.core.motion.surface import Laid, Surface
+from transmixis.core.progress import Progress
+from transmixis.core.readings import Reading
+from transmixis.core.types import Array
+from transmixis.shot.contract import Analysis, Handle, Inputs, Piece, Pins, Product, StepKind
+from transmixis.shot.model import Pin, Step
+from transmixis.shot.pins import set_pin
+
+ERROR = 0.5  # px: more, and what is attached slides visibly (docs/limits.md)
+UNLIKE = 25.0  # % that the pattern may differ from its reference before it is likely another thing (judgement, docs/limits.md)
+SEAT_HINT = "Drag it to where it is seen in this frame: it is then set here by hand."
+TRAIL = 24  # frames before and after whose places are shown
+SEAT = "seat"  # the parameter whose pins are places set by hand
+
+
+class Track(StepKind):
+    """A kind that follows something from its reference frame. Subclasses say what: `surface_of` and `places`."""
+
+    stage, product = "Motion", "motion"
+    roles = ("motion",)
+    pieced = True
+
+    def places(self, params: Any) -> Array:
+        """(k, 2) px of the reference frame that seats are told of."""
+        raise NotImplementedError
+
+    def surface_of(self, inputs: Inputs, params: Any) -> Surface:
+        """What is followed. Raises UserError where there is nothing to follow."""
+        raise NotImplementedError
+
+    def seats(self, params: Any, pins: Pins) -> dict[int, Array]:
+        """Frames at which it was set by hand, and where: matrices from the reference frame."""
+        out = {int(params.reference): np.eye(3)}
+        places = self.places(params)
+        for pin in pins.get(SEAT, ()):
+            there = np.asarray(pin.value, np.float64).reshape(-1, 2)
+            if len(there) == len(places) and pin.frame != int(params.reference):
+                out[pin.frame] = through(places, there)
+        return out
+
+    def set_param(self) -> tuple[str, str, str]:
+        """Tool, parameter and name of what is followed."""
+        raise NotImplementedError
+
+    def seat_handle(self, inputs: Inputs, params: Any, frame: int, tool: str, words: str) -> Handle:
+        """The places as they lie at another frame than the reference: dragged, they are set by hand there."""
+        motion = inputs.motion_if_there(frame)
+        places = self.places(params)
+        there = moved_points(motion.matrix, places) if motion and motion.known else places
+        note = "Not followed here yet." if motion is None else "" if motion.known else f"Not known here: {motion.why}"
+        here = any(p.frame == frame for p in inputs.pins().get(SEAT, ()))
+        matrix = motion.matrix if motion and motion.known else np.eye(3)
+        facts = {"trail": self.trail(inputs, frame), "half": getattr(params, "half", 0), "reach": params.reach, "matrix": matrix}
+        return Handle(tool, SEAT, words, SEAT_HINT, tuple(map(tuple, there.tolist())), matrix, here, False, note, facts)
+
+    def trail(self, inputs: Inputs, frame: int) -> list[tuple[int, float, float, float]]:
+        """Frame, place and error px of the frames about this one that have been followed."""
+        out = []
+        for n in range(max(1, frame - TRAIL), min(inputs.shot.length, frame + TRAIL) + 1):
+            m = inputs.motion_if_there(n)
+            if m is not None and m.known:
+                x, y = moved_points(m.matrix, m.about.mean(axis=0))[0]
+                out.append((n, float(x), float(y), m.error))
+        return out
+
+    def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
+        """At the reference frame what is followed, at others where it is seen by hand."""
+        if handle.param == SEAT:
+            return set_pin(step, SEAT, Pin(frame=frame, value=[[round(x, 2), round(y, 2)] for x, y in value], easing="linear"))
+        first = not step.params.get(handle.param) and not step.params.get(self.set_param()[1])
+        change: dict[str, Any] = {handle.param: self.kept(value)}
+        if first:
+            change["reference"] = frame
+        return step.model_copy(update={"params": {**step.params, **change}})
+
+    def kept(self, value: Any) -> Any:
+        """A handle's value as the parameter keeps it."""
+        return [[round(x, 2), round(y, 2)] for x, y in value]
+
+    def pieces(self, length: int, params: Any, pins: Pins) -> tuple[Piece, ...]:
+        reference = int(params.reference)
+        if len(self.places(params)) == 0 or not 1 <= reference <= length:
+            return ()
+        first, last = max(1, int(params.first)), min(length, int(params.last)) if params.last >= 1 else length
+        seats = {n: m for n, m in self.seats(params, pins).items() if 1 <= n <= length}
+        own = params.model_dump(exclude={SEAT, "first", "last"})
+        out = []
+        for s in stretches(first, last, list(seats)):
+            start = [] if s.after else [s.start, *seats[s.start].ravel().tolist()]
+            depends = {"params": own, "start": start, "frames": list(s.frames)}
+            looked = (reference, *s.frames)
+            out.append(Piece(s.name, min(s.frames), max(s.frames), looked, depends, s.after))
+        return tuple(out)
+
+    def analyse_piece(self, inputs: Inputs, params: Any, piece: Piece, before: Analysis | None, progress: Progress) -> Analysis:
+        surface = self.surface_of(inputs, params)
+        if before is None:
+            seat = self.seats(params, inputs.pins())[int(piece.depends["start"][0])]
+            way = Way(seat, seat)
+        else:
+            last, second, lost = before["last"], before["before"], int(before["lost"])
+            way = Way(last, second, lost)
+        found, way = follow(
+            surface, lambda n: inputs.picture("plate", n), piece.depends["frames"], way, int(params.reach), progress
+        )
+        table = _table(found, piece.depends["frames"])
+        return {**table, "last": way.last, "before": way.before, "lost": np.array(way.lost)}
+
+    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+        places = self.places(params)
+        if len(places) == 0:
+            why = "nothing to follow was set yet"
+            return Product(motion=Motion(np.eye(3), np.zeros((1, 2)), known=False, why=why))
+        seats = self.seats(params, inputs.pins())
+        if frame in seats:
+            return Product(motion=Motion(seats[frame], places, error=0.0), work={"seat": True})
+        piece = inputs.piece(frame)
+        if piece is None:
+            return Product(motion=Motion(np.eye(3), places, known=False, why="the track does not go so far"))
+        i = int(np.flatnonzero(piece["frames"] == frame)[0])
+        why = str(piece["why"][i])
+        motion = Motion(piece["matrix"][i], places, known=not why, error=float(piece["error"][i]), why=why)
+        return Product(motion=motion, work={"alike": float(piece["alike"][i]), "seen": float(piece["seen"][i])})
+
+    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+        motion = product.motion
+        assert motion is not None
+        if not motion.known:
+            return [Reading("error", None, "px", ERROR, note=motion.why), Reading("unlike", None, "%", UNLIKE, note=motion.why)]
+        box = _box_about(moved_points(motion.matrix, motion.about))
+        if product.work and product.work.get("seat"):
+            note = "the reference frame" if frame == int(params.reference) else "set by hand here"
+            return [Reading("error", 0.0, "px", ERROR, note=note), Reading("unlike", 0.0, "%", UNLIKE, note=note)]
+        alike, seen = product.work["alike"], product.work["seen"]
+        return [
+            Reading("error", motion.error, "px", ERROR, spot=box, note="as the fit tells it"),
+            Reading("unlike", 100 * (1 - alike), "%", UNLIKE, spot=box, note=f"{100 * seen:.0f} % of it is seen"),
+        ]
+
+
+def _table(found: list[Laid], frames: list[int]) -> Analysis:
+    return {
+        "frames": np.array(frames),
+        "matrix": np.array([f.matrix for f in found]),
+        "alike": np.array([f.alike for f in found]),
+        "seen": np.array([f.seen for f in found]),
+        "error": np.array([f.error for f in found]),
+        "why": np.array([f.why for f in found], dtype=np.str_),
+    }
+
+
+def _box_about(places: Array) -> tuple[int, int, int, int]:
+    """Box (x, y, w, h) px about places, 24 px at least."""
+    low, high = places.min(axis=0), places.max(axis=0)
+    middle, size = (low + high) / 2, np.maximum(high - low, 24)
+    x, y = middle - size / 2
+    return int(x), int(y), int(size[0]), int(size[1])
+
+
+def needs(words: str) -> UserError:
+    """What is said where nothing was set yet."""
+    return UserError(f"Nothing to follow yet: {words}")
