@@ -377,4 +377,5 @@ def _fail(words: str) -> None:
 
 import transmixis.cli.plan  # noqa: E402
 import transmixis.cli.plates  # noqa: E402  (its commands join the application)
-import transmixis.cli.shelf  # noqa: E402, F401
+import transmixis.cli.shelf  # noqa: E402
+import transmixis.cli.steps  # noqa: E402, F401

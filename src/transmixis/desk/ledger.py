@@ -8,8 +8,19 @@ from __future__ import annotations
 from itertools import pairwise
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QContextMenuEvent, QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from PyQt6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QScrollBar, QSizePolicy, QToolTip, QWidget
 
 from transmixis.core.readings import FAULT
 from transmixis.desk.marks import CENTRE, RIGHT, flag, hatch, hline, mark, notch, text, vline, wrapped
@@ -39,6 +50,8 @@ from transmixis.shot.steps import kind_of
 
 FILM, HEAD = 72, 132
 NARROW = 64  # px: columns below this have smaller heads
+LEAST, WIDEST = 54.0, 96.0  # px of a column; where more columns stand than fit, the ledger scrolls sideways
+BAR = 12  # px: height of the bar that scrolls
 LIMIT_AT = 0.70  # of a column's width
 MOST_RATIO = 1.0 / LIMIT_AT - 0.06  # traces are cut at the column's border
 ZOOMS = ("Whole shot", "Around", "Faults only")
@@ -78,14 +91,18 @@ class Ledger(QWidget):
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Ledger")
+        self._bar = QScrollBar(Qt.Orientation.Horizontal, self)
+        self._bar.setToolTip("More columns: scroll sideways, or hold Shift and turn the wheel")
+        self._bar.valueChanged.connect(lambda _: self.update())
+        self._bar.hide()
         self._soon = QTimer(self)  # readings arrive by the hundred; paint at most 15 times a second
         self._soon.setSingleShot(True)
         self._soon.setInterval(66)
         self._soon.timeout.connect(self.update)
         state.readings_changed.connect(lambda _: self._later())
         state.frame_changed.connect(lambda _: self.update())
-        state.step_changed.connect(lambda _: self.update())
-        state.shot_changed.connect(self.update)
+        state.step_changed.connect(lambda _: self.reveal())
+        state.shot_changed.connect(self.fit_columns)
         state.proposal_changed.connect(lambda _: self.update())
 
     def _later(self) -> None:
@@ -101,17 +118,50 @@ class Ledger(QWidget):
     # -- geometry
 
     def columns(self) -> list[tuple[str, float, float]]:
-        """Step id, left and width of each column."""
+        """Step id, left and width of each column, those beyond the window too."""
         shot = self.state.shot
         if not shot or not shot.steps:
             return []
-        n = len(shot.steps)
-        width = max(44.0, min(96.0, (self.width() - FILM) / n))
-        return [(s.id, FILM + i * width, width) for i, s in enumerate(shot.steps)]
+        width = max(LEAST, min(WIDEST, (self.width() - FILM) / len(shot.steps)))
+        left = FILM - (self._bar.value() if self._scrolls else 0)
+        return [(s.id, left + i * width, width) for i, s in enumerate(shot.steps)]
+
+    def shown_columns(self) -> list[tuple[str, float, float]]:
+        """The columns that are to be seen, wholly or in part."""
+        return [c for c in self.columns() if c[1] + c[2] > FILM and c[1] < self.width()]
+
+    @property
+    def _scrolls(self) -> bool:
+        shot = self.state.shot
+        return bool(shot and len(shot.steps) * LEAST > self.width() - FILM)
+
+    def fit_columns(self) -> None:
+        """The bar follows the number of columns and the window's width."""
+        shot = self.state.shot
+        self._bar.setVisible(self._scrolls)
+        if self._scrolls and shot:
+            self._bar.setGeometry(FILM, self.height() - BAR, self.width() - FILM, BAR)
+            self._bar.setRange(0, round(len(shot.steps) * LEAST - (self.width() - FILM)))
+            self._bar.setPageStep(round(self.width() - FILM))
+            self._bar.setSingleStep(round(LEAST))
+        self.update()
+
+    def reveal(self) -> None:
+        """Scroll the chosen step's column into sight."""
+        self.fit_columns()
+        found = next((c for c in self.columns() if c[0] == self.state.step_id), None)
+        if self._scrolls and found:
+            _, left, width = found
+            over = left + width - self.width() if left + width > self.width() else min(0.0, left - FILM)
+            self._bar.setValue(round(self._bar.value() + over))
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self.fit_columns()
 
     def body(self) -> tuple[float, float]:
         """Top and bottom of the traces."""
-        return float(HEAD + 4), float(self.height())
+        return float(HEAD + 4), float(self.height() - (BAR if self._scrolls else 0))
 
     def _rows(self) -> list[tuple[int, float]]:
         """Frames on show with the y of their middle, top to bottom."""
@@ -161,7 +211,7 @@ class Ledger(QWidget):
         return min(rows, key=lambda r: abs(r[1] - y))[0] if rows else 1
 
     def step_at(self, x: float) -> str:
-        return next((sid for sid, left, width in self.columns() if left <= x < left + width), "")
+        return next((sid for sid, left, width in self.shown_columns() if left <= x < left + width and x >= FILM), "")
 
     # -- painting
 
@@ -181,18 +231,30 @@ class Ledger(QWidget):
             )
             return
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        rows = self._rows()
-        for sid, left, width in self.columns():
+        rows, columns = self._rows(), self.shown_columns()
+        beside = QRectF(FILM, 0, self.width() - FILM, self.height())  # the film edge and its heads stay
+        p.save()
+        p.setClipRect(beside)
+        for sid, left, width in columns:
             self._paint_ground(p, sid, left, width)
+        p.restore()
         self._paint_wash(p, rows)
         self._paint_film(p, rows)
-        for sid, left, width in self.columns():
+        p.save()
+        p.setClipRect(beside)
+        for sid, left, width in columns:
             self._paint_trace(p, sid, left, width, rows)
             self._paint_pins(p, sid, left, rows)
+        p.restore()
         self._paint_playhead(p)
-        for sid, left, width in self.columns():
+        p.save()
+        p.setClipRect(beside)
+        self._paint_values(p, columns)
+        for sid, left, width in columns:
             self._paint_head(p, sid, left, width)
         self._paint_stage_names(p)
+        p.restore()
+        self._paint_film_head(p)
         self._paint_hover(p)
 
     def _paint_ground(self, p: QPainter, sid: str, left: float, width: float) -> None:
@@ -318,7 +380,12 @@ class Ledger(QWidget):
             QRectF(30, y - 9, FILM - 31, 18), QColor(PANEL)
         )  # what stands at the line is of this frame; the heads have the worst
         text(p, 35, y, "here", 11, 600, BLUE_TEXT)
-        for sid, left, width in self.columns():
+
+    def _paint_values(self, p: QPainter, columns: list[tuple[str, float, float]]) -> None:
+        """Each column's value at the playhead."""
+        y = self.y_of(self.state.frame)
+        for sid, left, width in columns if y is not None else ():
+            assert y is not None
             w = self.state.worst_at(sid, self.state.frame)
             if not w or w.value is None:
                 continue
@@ -398,15 +465,23 @@ class Ledger(QWidget):
             if stage != before:
                 vline(p, left, 0, 22, RULE)
                 same = sum(1 for s, _, _ in columns[i:] if kind_of(shot.step(s).kind).stage == stage)
-                text(p, left + 6, 11, stage, 11, 400, INK2, room=same * width - 8)
+                # a stage that begins beyond the film edge keeps its name in sight
+                at = max(left, FILM) + 6
+                text(p, at, 11, stage, 11, 400, INK2, room=max(left + same * width - at - 2, 0.0))
                 before = stage
+        last = columns[-1]
+        vline(p, last[1] + last[2], 0, self.height(), RULE)
+
+    def _paint_film_head(self, p: QPainter) -> None:
+        shot = self.state.shot
+        assert shot is not None
+        p.fillRect(QRectF(0, 0, FILM, 22), QColor(PANEL))
+        hline(p, 0, FILM, 21, RULE)
         p.fillRect(QRectF(0, 22, FILM, HEAD - 20), QColor(PANEL))
         text(p, 6, 38, "Film edge", 11, 600)
         text(p, 6, 94, f"{float(shot.fps):.4g} / s", 11, 400)
         text(p, 6, 107, f"{shot.length / float(shot.fps):.1f} s in all", 10, 400, INK2)
         hline(p, 0, FILM, HEAD + 2, RULE)
-        last = columns[-1]
-        vline(p, last[1] + last[2], 0, self.height(), RULE)
 
     def _paint_hover(self, p: QPainter) -> None:
         if not self._hover:
@@ -508,7 +583,10 @@ class Ledger(QWidget):
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
         steps = -1 if event.angleDelta().y() > 0 else 1
-        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        if self._scrolls and (event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.angleDelta().x()):
+            way = event.angleDelta().x() or event.angleDelta().y()
+            self._bar.setValue(round(self._bar.value() - way / 120 * LEAST))
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.next_zoom()
         else:
             self.state.set_frame(self.state.frame + steps)

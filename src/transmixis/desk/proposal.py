@@ -157,7 +157,7 @@ def change_lines(state: State, proposal: Proposal) -> list[tuple[str, str]]:
 
 def _short(v: Any) -> str:
     if isinstance(v, (int, float)):
-        return f"{v:.2f}"
+        return f"{v:.2f}".replace("-", "\u2212")
     if isinstance(v, (list, tuple)):
         if v and isinstance(v[0], (list, tuple)):
             return f"{len(v)} points"

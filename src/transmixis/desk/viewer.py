@@ -99,6 +99,7 @@ class Viewer(QWidget):
     def fit(self) -> None:
         """Show the whole frame."""
         self._zoom = None
+        self.pointed.emit(self.pixel())
         self.update()
 
     def zoom_about(self, factor: float, at: QPointF) -> None:
@@ -108,6 +109,7 @@ class Viewer(QWidget):
         s = self._zoom
         x = held.x() - (at.x() - self.width() / 2) / (s * self.pixel_aspect)
         self._middle = QPointF(x, held.y() - (at.y() - self.height() / 2) / s)
+        self.pointed.emit(self.pixel())
         self.update()
 
     # -- what is shown

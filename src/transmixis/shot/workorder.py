@@ -154,6 +154,9 @@ def _upstream(shot: Shot, step: Step) -> set[str]:
 
 def _behind(step: Step, ref: str, mend: Step) -> Step:
     """A step that used `ref`, using the mend instead; what measures the plate itself goes on doing so."""
+    # what follows something needs no mend that moves no pixel, and would be followed anew with each change of it
+    if kind_of(step.kind).product == "motion" and kind_of(mend.kind).keeps_pixels:
+        return step
     if step.id == mend.id or not ref or (step.kind in KINDS and kind_of(step.kind).surveys):
         return step
     return step.model_copy(update={"inputs": {k: (f"step:{mend.id}" if v == ref else v) for k, v in step.inputs.items()}})

@@ -19,6 +19,9 @@ ROOM = 12  # px about the place that are looked at
 RING = 4  # px: how wide the surroundings are that give the light
 SAMPLES = 160  # of the ring
 STRETCH = 10.0  # px of border over which a seam is averaged: shorter than that the eye takes it for grain (judgement)
+RIM = 2.5  # px inside of the border in which the light is looked at
+FINE = 1.5  # px: grain is what is finer
+FINE_SHARE = 0.95  # of white noise's deviation that is finer than that, by experiment
 SHOWN = 0.02  # of the matte
 FURTHEST = 3.0  # sizes of the place: how far a source is looked for
 CANDIDATES, APART = 24, 2  # sources that are tried in full, and px between them
@@ -59,7 +62,7 @@ def patched(picture: Rgb, matte: Matte, shift: Array, seed: int) -> Patched | No
     out = np.array(picture)
     out[here][..., :3] = own + m[..., None] * (made - own)
     core = m > 0.5
-    step, rough, at = _splice(own, np.maximum(source + light, 0), m)
+    step, rough, at = _splice(own, source, np.maximum(source + light, 0), m)
     spot = (x + at[0] - 8, y + at[1] - 8, 16, 16)
     return Patched(out, box, step, rough, spot, float((hidden[core] > 0.05).mean()), float((seen[core] < 0.95).mean()))
 
@@ -113,25 +116,35 @@ def _grained(made: Array, own: Array, m: Matte, seed: int) -> Array:
 
 
 def _grain(picture: Array, where: Array) -> Array:
-    """Standard deviation of the finest detail by channel (3,), robust, as white noise would have it."""
+    """Standard deviation of what is finer than a few pixels by channel (3,), robust. Not of the very finest alone: resampling takes
+    more of that than of grain as a whole."""
+    p = np.ascontiguousarray(picture, np.float32)
+    fine = p - cv2.GaussianBlur(p, (0, 0), FINE)
+    return np.asarray([1.4826 * np.median(np.abs(fine[..., c][where])) for c in range(3)]) / FINE_SHARE
+
+
+def _finest(picture: Array, where: Array) -> Array:
+    """Standard deviation of white noise by channel (3,), read from the very finest detail, so that texture does not count."""
     kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32) / 6  # Immerkaer, 1996
     fine = cv2.filter2D(np.ascontiguousarray(picture, np.float32), -1, kernel, borderType=cv2.BORDER_REFLECT)
     return np.asarray([1.4826 * np.median(np.abs(fine[..., c][where])) for c in range(3)])
 
 
-def _splice(own: Array, spliced: Array, m: Matte) -> tuple[float, float, tuple[int, int]]:
-    """How well the source, light brought over, goes on into the surroundings, read where both are there: in the ring about the place.
-    The largest step over stretches of the border and the spread of what is left, 8-bit levels as shown, and where the step is."""
-    ring = _ring(m)
-    if ring.sum() < 8:
+def _splice(own: Array, source: Array, made: Array, m: Matte) -> tuple[float, float, tuple[int, int]]:
+    """The seam: how far the light that was brought over just inside the border is off what is missing just outside of it, the largest
+    over stretches of the border, 8-bit levels as shown; how unlike the surroundings and the source's are beside that; where the seam is."""
+    ring, inside = _ring(m), (m > 0.5).astype(np.uint8)
+    if ring.sum() < 8 or inside.sum() < 8:
         return float("nan"), float("nan"), (0, 0)
-    a, b = (linear_to_srgb(np.clip(p, 0, None)) * 255 for p in (own, spliced))
-    steps = np.abs(_means(a - b, ring)).max(axis=2)
-    steps[~ring] = -1
-    y, x = (int(v) for v in np.unravel_index(int(np.nanargmax(steps)), steps.shape))
-    grain = float((_grain(a, ring) ** 2 + _grain(b, ring) ** 2).mean())
-    rough = float(np.sqrt(max(0.0, float(((a - b)[ring] ** 2).mean()) - grain)))
-    return float(np.nanmax(steps)), rough, (x, y)
+    a, b, c = (linear_to_srgb(np.clip(p, 0, None)) * 255 for p in (own, source, made))
+    rim = (inside > 0) & (cv2.distanceTransform(inside, cv2.DIST_L2, 5) <= RIM)
+    steps = np.abs(_means(c - b, rim) - _means(a - b, ring)).max(axis=2)
+    border = cv2.dilate(inside, np.ones((3, 3), np.uint8)) - cv2.erode(inside, np.ones((3, 3), np.uint8)) > 0
+    steps[~border | ~np.isfinite(steps)] = 0
+    y, x = (int(v) for v in np.unravel_index(int(steps.argmax()), steps.shape))
+    grain = float((_finest(a, ring) ** 2 + _finest(c, ring) ** 2).mean())
+    rough = float(np.sqrt(max(0.0, float(((a - c)[ring] ** 2).mean()) - grain)))
+    return float(steps.max()), rough, (x, y)
 
 
 def _means(shown: Array, band: Array) -> Array:

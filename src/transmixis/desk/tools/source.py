@@ -94,5 +94,6 @@ class SourceTool(Tool):
             p.drawLine(a, b)
         right, down = self.value
         words = f"{abs(right):.4g} px {'right' if right >= 0 else 'left'}, {abs(down):.4g} {'down' if down >= 0 else 'up'}"
-        text(p, b.x() + 12, b.y() + 1, words, 11, 600, INK)
-        text(p, b.x() + 11, b.y(), words, 11, 600, WHITE)
+        x = QPolygonF(source).boundingRect().right() + 8
+        text(p, x + 1, b.y() + 1, words, 11, 600, INK)
+        text(p, x, b.y(), words, 11, 600, WHITE)

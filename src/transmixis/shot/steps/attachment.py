@@ -30,7 +30,7 @@ class Attached(Params):
     takes: str = choice(EVERYTHING, TAKES, "Takes", "What it takes of the motion. Without size a frozen figure does not grow.")
     at: float = number(1, 1, 1_000_000, "frame", "Set at", "The frame at which it was put in place.", step=1)
     calm: float = number(0.0, 0.0, 100.0, "frames", "Calmed by", "Smooths the motion over so many frames. 0: as it is.", step=1)
-    lost: str = choice(HIDE, (HIDE, HOLD), "If not known", "What happens on frames where the motion is not known.")
+    lost: str = choice(HIDE, (HIDE, HOLD), "If lost", "What happens on frames where the motion is not known.")
 
 
 @dataclass(frozen=True)

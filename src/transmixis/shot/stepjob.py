@@ -1,0 +1,108 @@
+"""Steps of a shot added, set and connected from plain words, as the command line and scripts give them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from transmixis.core.errors import UserError
+from transmixis.shot.keys import checked, slot_name, split_ref
+from transmixis.shot.model import Pin, Shot, Step
+from transmixis.shot.pins import set_pin
+from transmixis.shot.plainjson import parse
+from transmixis.shot.render import refuse_cycles
+from transmixis.shot.steps import kind_of, known_kind
+from transmixis.shot.workorder import add_step
+
+LARGEST = 1_000_000  # letters of one value
+
+
+def added(
+    shot: Shot, kind: str, name: str, inputs: Sequence[str], settings: Sequence[str], pins: Sequence[str]
+) -> tuple[Shot, Step]:
+    """The shot with one more step; `inputs` are 'slot=ref', `settings` 'parameter=value', `pins` 'parameter@frame=value', values in
+    JSON or a plain word. Raises UserError for what does not fit."""
+    known_kind(kind)
+    wanted = dict(_parted(i, "a slot and what it takes, e.g. plate=plate:hero") for i in inputs)
+    new, step = add_step(shot, kind, name=name, inputs=wanted)
+    return changed(new, step.id, [f"{k}={v}" for k, v in wanted.items()], settings, pins)
+
+
+def changed(shot: Shot, step_id: str, inputs: Sequence[str], settings: Sequence[str], pins: Sequence[str]) -> tuple[Shot, Step]:
+    """The shot with a step set and connected otherwise. Raises UserError for what does not fit."""
+    step = step_named(shot, step_id)
+    kind = kind_of(step.kind)
+    for text in inputs:
+        slot, ref = _parted(text, "a slot and what it takes, e.g. plate=plate:hero")
+        step = _connected(shot, step, slot, ref)
+    for text in settings:
+        name, value = _parted(text, "a parameter and its value, e.g. feather=2")
+        step = step.model_copy(update={"params": {**step.params, _param(kind.Params, name): _value(value)}})
+    for text in pins:
+        name, value = _parted(text, "a parameter, a frame and a value, e.g. x@12=40")
+        name, _, frame = name.partition("@")
+        if not frame.isdecimal() or len(frame) > 7 or not 1 <= int(frame) <= shot.length:
+            raise UserError(
+                f"'{frame[:20]}' is no frame of the shot; write the pin like x@12=40 with a frame from 1 to {shot.length}."
+            )
+        step = set_pin(step, _param(kind.Params, name), Pin(frame=int(frame), value=_value(value), easing="linear"))
+    for n in {1, *(p.frame for its in step.pins.values() for p in its)}:
+        checked(step, kind, n)
+    new = shot.with_step(step)
+    refuse_cycles(new)
+    return new, step
+
+
+def step_named(shot: Shot, name: str) -> Step:
+    """A step by its id or its name. Raises UserError."""
+    found = [s for s in shot.steps if s.id == name] or [s for s in shot.steps if s.name == name]
+    if not found:
+        there = ", ".join(s.id for s in shot.steps) or "none yet"
+        raise UserError(f"Shot {shot.code} has no step '{name[:40]}'; it has {there}.")
+    return found[0]
+
+
+def _connected(shot: Shot, step: Step, slot: str, ref: str) -> Step:
+    """`ref` '' takes the connection away."""
+    kind = kind_of(step.kind)
+    known = {s.name: s for s in kind.slots}
+    if slot_name(slot) not in known or (slot != slot_name(slot) and not known[slot_name(slot)].many):
+        raise UserError(f"A step '{kind.title}' has no slot '{slot[:40]}'; it has {', '.join(known)}.")
+    inputs = {k: v for k, v in step.inputs.items() if k != slot}
+    if ref:
+        what, name = split_ref(ref)
+        if what == "plate" and all(p.id != name for p in shot.plates):
+            raise UserError(
+                f"Shot {shot.code} has no plate '{name[:40]}'; it has {', '.join(p.id for p in shot.plates) or 'none'}."
+            )
+        if what == "step":
+            other = step_named(shot, name)
+            if not kind_of(other.kind).fits(known[slot_name(slot)].takes):
+                raise UserError(f"'{other.name}' gives no {known[slot_name(slot)].takes}; connect another step as {slot}.")
+            ref = f"step:{other.id}"
+        inputs[slot] = ref
+    return step.model_copy(update={"inputs": inputs})
+
+
+def _parted(text: str, like: str) -> tuple[str, str]:
+    name, sign, value = text.partition("=")
+    if not sign or not name:
+        raise UserError(f"'{text[:60]}' cannot be read; write {like}.")
+    return name.strip(), value.strip()
+
+
+def _param(model: Any, name: str) -> str:
+    if name not in model.model_fields:
+        raise UserError(f"There is no parameter '{name[:40]}'; there are {', '.join(model.model_fields)}.")
+    return name
+
+
+def _value(text: str) -> Any:
+    """JSON where it is JSON, else the words themselves."""
+    if len(text) > LARGEST:
+        raise UserError("A value is longer than a million letters; it cannot be meant.")
+    try:
+        return parse(Path("value"), text.encode("utf-8", "replace"))
+    except UserError:
+        return text
