@@ -28,6 +28,9 @@ class CornersTool(Tool):
         self._grip = QPointF()
         self.chosen: int | None = None
 
+    def follow_on(self, before: Tool) -> None:
+        self.chosen = before.chosen if isinstance(before, CornersTool) else None
+
     def taken(self, value: object) -> tuple[Place, ...]:
         return tuple((float(x), float(y)) for x, y in np.asarray(value, np.float64).reshape(-1, 2))
 

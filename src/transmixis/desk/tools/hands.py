@@ -26,6 +26,7 @@ class Hands(QObject):
         self.tool: Tool | None = None
         self.handles: tuple[Handle, ...] = ()
         self._of = ("", "", 0)  # shot, step, frame
+        self._held_at = self._of  # where the tool in the hand was taken up
         self._wanted = ""  # the parameter whose tool was chosen
         for signal in (state.frame_changed, state.step_changed):
             signal.connect(lambda _: self.refresh())
@@ -84,8 +85,12 @@ class Hands(QObject):
         self._hold(next((h for h in self.handles if h.param == param), None))
 
     def _hold(self, handle: Handle | None) -> None:
+        before = self.tool
         self.tool = tool_for(handle) if handle else None
         if self.tool is not None:
+            if before is not None and handle is not None and before.handle.param == handle.param and self._of == self._held_at:
+                self.tool.follow_on(before)
+            self._held_at = self._of
             self.tool.tried = self._try
             self.tool.settled = self._settle
         self.changed.emit()

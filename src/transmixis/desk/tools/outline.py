@@ -30,6 +30,14 @@ class OutlineTool(Tool):
         self._grip: QPointF | None = None
         self._pointer: QPointF | None = None
 
+    def follow_on(self, before: Tool) -> None:
+        if isinstance(before, OutlineTool) and before.chosen is not None:
+            k, i = before.chosen
+            if k < len(before.value) and i < len(before.value[k]) and k < len(self.value):
+                wanted = before.value[k][i][0]
+                at = next((j for j, m in enumerate(self.value[k]) if m[0] == wanted), None)
+                self.chosen = None if at is None else (k, at)
+
     @property
     def many(self) -> bool:
         return bool(self.handle.tool == "outlines")

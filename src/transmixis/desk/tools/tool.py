@@ -53,6 +53,9 @@ class Tool:
         """What can be done, for the strip under the picture."""
         return self.handle.note or self.handle.hint
 
+    def follow_on(self, before: Tool) -> None:
+        """Take over what was chosen in the tool before it: of the same handle, after its value was settled."""
+
     def cursor(self, p: QPointF, canvas: Canvas) -> Qt.CursorShape | None:
         """The pointer's shape at a place of the screen; None: the usual one."""
         return None
