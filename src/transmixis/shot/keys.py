@@ -240,7 +240,7 @@ class Keys:
             h = base.copy()
             h.update("|".join(texts).encode())
             if pinned:
-                h.update(_text(params_at(step, n)))
+                h.update(_text(_values_at(step, kind, n)))
             out.append(h.hexdigest()[:24])
         return tuple(out)
 
@@ -302,6 +302,15 @@ def _frames(c: int) -> range:
 
 def _plain(pins: Mapping[str, tuple[Pin, ...]]) -> dict[str, Any]:
     return {k: [p.model_dump() for p in v] for k, v in pins.items()}
+
+
+def _values_at(step: Step, kind: StepKind, frame: int) -> dict[str, Any]:
+    """The parameters as they count at a frame."""
+    out = params_at(step, frame)
+    for name in kind.held_pins:
+        if step.pins.get(name):
+            out[name] = next((p.value for p in step.pins[name] if p.frame == frame), None)
+    return out
 
 
 def _how_read(plate: Plate) -> str:

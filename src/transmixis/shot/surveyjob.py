@@ -16,16 +16,16 @@ from transmixis.shot.looks import plate_findings, screen
 from transmixis.shot.material import Material
 from transmixis.shot.platejobs import clean_part
 from transmixis.shot.render import Renderer
+from transmixis.shot.steps import KINDS
 from transmixis.shot.workorder import add_step
-
-TOPICS = ("steadiness", "exposure", "sharpness", "timing", "marks")
 
 
 def survey_report(plate: Path, clean: Path | None, space: str | None, progress: Progress) -> dict[str, Any]:
     """Everything measured of a plate: what it is, the verdicts, the findings, and the readings of every frame."""
     shot, source = bare_shot(plate, space)
-    for kind in TOPICS:
-        shot, _ = add_step(shot, kind)
+    for kind in KINDS.values():
+        if kind.tells_topics:
+            shot, _ = add_step(shot, kind.kind)
     renderer = Renderer(shot, Material(Path.cwd()))
     whole = renderer.surveys.whole(renderer, "plate:hero", progress)
     info = source.info

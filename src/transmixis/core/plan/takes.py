@@ -156,7 +156,7 @@ TRICKS: dict[str, Trick] = {
                 LOCKED,
                 Take("power and cards for the whole time", "a gap cannot be mended"),
             ),
-            (), ("even_out", "conform"), (ALONE, HEIGHT),
+            (), (), (ALONE, HEIGHT),
         ),
         Trick(
             "join two takes",

@@ -30,6 +30,7 @@ class Track(StepKind):
     stage, product = "Motion", "motion"
     roles = ("motion",)
     pieced = True
+    held_pins = (SEAT,)
 
     def places(self, params: Any) -> Array:
         """(k, 2) px of the reference frame that seats are told of."""
