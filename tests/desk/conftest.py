@@ -43,7 +43,7 @@ def window(qtbot: Any, tmp_path: Path) -> Iterator[MainWindow]:
     qtbot.waitExposed(w)
     yield w
     w.close()
-    assert not w.engine._thread.is_alive()
+    assert not w.engine.running
     w.deleteLater()
 
 

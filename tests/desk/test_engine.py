@@ -42,7 +42,25 @@ def test_an_answer_that_asks_again_keeps_it_waiting(engine: Engine, qtbot: Any) 
     assert heard == list(range(50, -1, -1))
 
 
-def test_the_most_urgent_goes_first_and_dropped_ones_are_never_answered(engine: Engine, qtbot: Any) -> None:
+def test_what_is_looked_at_never_waits_for_long_work(engine: Engine, qtbot: Any) -> None:
+    """However many analyses are under way; and the look's own worker takes nothing else."""
+    gate, heard = threading.Event(), list[str]()
+    for _ in range(12):
+        engine.ask(MEASURE, gate.wait)
+    engine.ask(LOOK, lambda: "look", heard.append)
+    qtbot.waitUntil(lambda: heard == ["look"], timeout=20_000)
+    assert engine.waiting == 12
+    engine.ask(PROPOSE, lambda: "propose", heard.append)
+    engine.ask(LOOK, lambda: "again", heard.append)
+    qtbot.waitUntil(lambda: "again" in heard, timeout=20_000)
+    assert heard == ["look", "again"]
+    gate.set()
+    qtbot.waitUntil(lambda: engine.waiting == 0)
+    assert heard[-1] == "propose"
+
+
+def test_the_most_urgent_goes_first_and_dropped_ones_are_never_answered(qapp: QApplication, qtbot: Any) -> None:
+    engine = Engine(alone=True)
     gate, heard = threading.Event(), list[str]()
     engine.ask(LOOK, gate.wait)
     engine.ask(MEASURE, lambda: "measure", heard.append, tag="measure")
@@ -52,6 +70,7 @@ def test_the_most_urgent_goes_first_and_dropped_ones_are_never_answered(engine: 
     gate.set()
     qtbot.waitUntil(lambda: engine.waiting == 0)
     assert heard == ["look", "measure"]
+    engine.stop()
 
 
 def test_faults_are_told_and_the_engine_goes_on(engine: Engine, qtbot: Any) -> None:
@@ -81,5 +100,5 @@ def test_a_worker_beside_does_not_hold_up_the_first_and_ends_with_it(qtbot: Any)
     qtbot.waitUntil(lambda: engine.waiting == 0, timeout=10_000)
     assert answers == ["short", "long"]
     engine.stop()
-    assert not engine._thread.is_alive()
-    assert not other._thread.is_alive()
+    assert not engine.running
+    assert not other.running

@@ -1,4 +1,5 @@
-"""The engine: one worker thread that does what the window asks for, the most urgent first, and answers by signals.
+"""The engine: worker threads that do what the window asks for, the most urgent first, and answer by signals. One of them does only what
+is looked at, so that a picture never waits for an analysis, a delivery or a measurement; the others share the rest.
 
 A request is a pure callable; its answer comes back on the interface's thread. A generation number drops what nobody
 wants any more. The heavy work releases the interpreter lock, so the window stays free.
@@ -22,6 +23,7 @@ from transmixis.core.errors import Cancelled, UserError
 
 LOOK, PLAY, PROPOSE, MEASURE, AHEAD = 0, 1, 2, 3, 4  # urgency; low first
 WORKER_NICENESS = 5
+MOST_WORKERS = 3  # beside the one for looking: their kernels use all cores by themselves
 
 
 @dataclass(order=True)
@@ -35,26 +37,43 @@ class _Request:
     generation: int = field(compare=False)
 
 
+def general_workers() -> int:
+    """Threads beside the one for looking: one less than there are processors, for the window."""
+    return max(1, min(MOST_WORKERS, (os.cpu_count() or 2) - 1))
+
+
 class Engine(QObject):
-    """Runs requests one at a time on its own thread. `trouble` carries faults of ours; user errors go to `failed`."""
+    """Runs requests on its threads. `trouble` carries faults of ours; user errors go to `failed`."""
 
     _answer = pyqtSignal(object, object, str)  # request, result, error
     trouble = pyqtSignal(str)
     idle = pyqtSignal()
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, *, alone: bool = False) -> None:
+        """`alone`: one thread for everything, which then is done one after the other."""
         super().__init__(parent)
         self._heap: list[_Request] = []
         self._count = itertools.count()
         self._generation: dict[str, int] = {}
         self._wake = threading.Condition()
         self._stop = False
-        self._busy = False
+        self._busy = 0
         self._others: list[Engine] = []
         self._answers = 0  # sent to the interface's thread, not taken there yet
         self._answer.connect(self._deliver)
-        self._thread = threading.Thread(target=self._run, name="transmixis-engine", daemon=True)
-        self._thread.start()
+        self._threads = [self._started(AHEAD) for _ in range(1 if alone else general_workers())]
+        self._threads += [] if alone else [self._started(LOOK)]
+
+    def _started(self, least: int) -> threading.Thread:
+        """A worker that does what is at least so urgent."""
+        thread = threading.Thread(target=self._run, args=(least,), name="transmixis-engine", daemon=True)
+        thread.start()
+        return thread
+
+    @property
+    def running(self) -> bool:
+        """True while a thread of it lives."""
+        return any(t.is_alive() for t in self._threads)
 
     def ask(
         self, urgency: int, work: Callable[[], Any], done: Callable[[Any], None] | None = None,
@@ -64,7 +83,7 @@ class Engine(QObject):
         with self._wake:
             generation = self._generation.get(tag, 0)
             heapq.heappush(self._heap, _Request(urgency, next(self._count), work, done, failed, tag, generation))
-            self._wake.notify()
+            self._wake.notify_all()
 
     def drop(self, tag: str) -> None:
         """Forget all requests of a tag, the one under way included (its answer is thrown away)."""
@@ -77,32 +96,32 @@ class Engine(QObject):
     def waiting(self) -> int:
         """Requests that are queued, under way, or answered but not yet heard by whoever asked."""
         with self._wake:
-            own = len(self._heap) + (1 if self._busy else 0) + self._answers
+            own = len(self._heap) + self._busy + self._answers
         return own + sum(e.waiting for e in self._others)
 
     def beside(self) -> Engine:
         """Another worker, for long work that must not hold up what this one does; it counts and ends with this one."""
-        other = Engine(self)
+        other = Engine(self, alone=True)
         other.trouble.connect(self.trouble)
         self._others.append(other)
         return other
 
-    def _run(self) -> None:
+    def _run(self, least: int) -> None:
         with contextlib.suppress(OSError):  # so that the interface's thread gets a processor as soon as it wants one
             os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), WORKER_NICENESS)
         while True:
             with self._wake:
-                while not self._heap and not self._stop:
+                while not self._stop and not (self._heap and self._heap[0].urgency <= least):
                     self._wake.wait()
                 if self._stop:
                     return
                 request = heapq.heappop(self._heap)
-                self._busy = True
+                self._busy += 1
             result, error = self._do(request)
             with self._wake:
-                self._busy = False
+                self._busy -= 1
                 self._answers += 1
-                empty = not self._heap
+                empty = not self._heap and not self._busy
             if self._stop:
                 return
             try:
@@ -148,4 +167,5 @@ class Engine(QObject):
             self._stop = True
             self._heap.clear()
             self._wake.notify_all()
-        self._thread.join(timeout=20)
+        for thread in self._threads:
+            thread.join(timeout=20)
