@@ -8,6 +8,9 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
+from station import BOARD, paint_board, worked
+from station import plates as station_plates
+
 from transmixis.core.progress import Progress
 from transmixis.shot.document import Document
 from transmixis.shot.model import Cue, Film, Plate, Production, Role, Shot
@@ -35,7 +38,7 @@ HOURS = {"KP060": (11.0, 0.0)}  # without tasks of its own; the others' hours co
 MARA, ILSE = "Mara", "Ilse"
 PEOPLE = (
     Worker(name=MARA, week=(6, 6, 6, 6, 6, 0, 0), off=("2026-05-25",)),
-    Worker(name=ILSE, week=(4, 4, 4, 4, 0, 0, 0), does=("Plan", "Survey", "Matte", "Repair", "Check", "Deliver")),
+    Worker(name=ILSE, week=(4, 4, 4, 4, 0, 0, 0), does=("Plan", "Survey", "Matte", "Repair", "Check", "Hand over")),
 )
 SCENARIOS = (
     Scenario(name="class version", deadline="2026-06-05", quality=0.5, review_days=1),
@@ -175,6 +178,9 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
         )
     assert shot is not None
     shot = _planned(survey_others(first_work_order(shot, keyed=code == "KP010"), moving))
+    if code == "KP020":
+        paint_board(FILM / BOARD)
+        shot = worked(shot.model_copy(update={"plates": (*shot.plates, *station_plates())}))
     if code == "KP010":
         shot = shot.model_copy(
             update={"cues": (Cue(frame=6, name="arm up"), Cue(frame=19, name="letter shown"), Cue(frame=33, name="arm down"))}

@@ -30,10 +30,9 @@ LEFT = Qt.MouseButton.LeftButton
 def film(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A production with a dozen frames of the station and a board; no step of it is made yet."""
     root = tmp_path_factory.mktemp("window-station")
-    station.make_board(root / "board.png")
     here("new", root / "film", "--name", "The Kite Post")
     here("add", root / "film", "KP020", station.PLATE, "--role", "hero")
-    here("add", root / "film", "KP020", root / "board.png", "--role", "still")
+    here("add", root / "film", "KP020", station.BOARD, "--role", "still")
     doc = Document.open(root / "film")
     shot = doc.shot("KP020")
     plates = tuple(p.model_copy(update={"offset": FIRST - 1}) if p.role == "hero" else p for p in shot.plates)

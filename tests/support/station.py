@@ -21,32 +21,22 @@ DEMO = ROOT / "demo"
 TRUTH = DEMO / "truth" / "KP020"
 PLATE = DEMO / "kite_post" / "plates" / "KP020" / "hero" / "KP020_hero.mp4"
 SMOKE = DEMO / "kite_post" / "elements" / "chimney_smoke.mp4"
+BOARD = DEMO / "kite_post" / "plates" / "KP020" / "board" / "KP020_board.png"
 LENGTH, WIDTH, HEIGHT = 60, 960, 540
 MARK, RADIUS = np.array([-16.88, 12.5, 1.2]), 0.3  # cm in the set, on a plank
 REFERENCE = 30
 
-# what a person draws at frame 30, px: the shutters beside the window and the trim of the door lie as flush as the board would
+DRAWN = json.loads((TRUTH / "drawn.json").read_text())
 FLUSH = [
-    [(303.8, 295.8), (343.9, 295.7), (345.1, 385.5), (305.4, 385.7)],
-    [(440.0, 295.3), (479.8, 295.1), (479.8, 384.6), (440.4, 384.9)],
-    [(203.3, 289.9), (213.6, 289.9), (216.9, 408.5), (206.8, 408.6)],
-    [(281.5, 289.6), (291.8, 289.6), (294.6, 432.6), (284.5, 432.7)],
-    [(200.2, 278.6), (294.0, 278.3), (294.2, 288.4), (200.5, 288.8)],
-]
-BOX_POINT = (433.0, 400.0)
-# the postbox at five frames, drawn to half a pixel
-BOX = {
-    1: "491.5,358.5 497,349.5 505,349 539.5,350.5 543.5,351.5 545.5,354.5 545.5,388.5 542.5,399 524.5,399.5 526.5,478.5 510.5,483 507.5,398.5 494.5,398 491.5,395",
-    15: "456,368 463.5,359 468,358.5 507.5,360 511.5,361 513,364 513,399.5 507,410.5 490,410.5 493,490.5 477,495 474,409.5 459,409 456,405.5",
-    30: "406.5,379 416,371 419.5,369.5 463,371.5 466,372.5 467.5,376 467.5,413 457.5,423.5 442.5,423.5 445.5,504 430,508.5 426.5,422.5 409.5,421 407,418",
-    45: "353.5,389.5 357.5,386 370,379.5 410,381.5 415.5,382.5 418,385.5 418,424.5 404,435.5 392.5,435 396,514 379,518.5 374.5,433.5 357,432 354,429",
-    60: "305,394 310.5,390.5 325,384 360,386.5 368,387.5 371.5,390 371.5,430.5 354,441 345.5,441 349.5,517 331.5,521 327,439 308.5,437 306,434",
-}
+    [(x, y) for x, y in outline] for outline in DRAWN["flush"]
+]  # the shutters and the door's trim lie as flush as the board would
+BOX_POINT, CHIMNEY = tuple(DRAWN["postbox_point"]), tuple(DRAWN["chimney_point"])
+BOX = {int(n): points for n, points in DRAWN["postbox"].items()}  # drawn to half a pixel
 
 
 def box_at(frame: int) -> list[list[float]]:
     """The drawn outline of the postbox with the identities of its points."""
-    return [[i + 1, *map(float, p.split(","))] for i, p in enumerate(BOX[frame].split())]
+    return [[i + 1, x, y] for i, (x, y) in enumerate(BOX[frame])]
 
 
 def marked(outline: list[tuple[float, float]]) -> list[list[float]]:
@@ -151,18 +141,6 @@ def bare_frame(frame: int) -> np.ndarray:
         return source.read(frame)[..., :3]
     finally:
         source.close()
-
-
-def make_board(path: Path) -> Path:
-    """A painted board: four planks, a letter's outline on them."""
-    rng = np.random.default_rng(20)
-    wood = np.full((296, 304, 3), (0.32, 0.26, 0.17), np.float32)
-    wood *= 1 + 0.08 * cv2.GaussianBlur(rng.standard_normal((296, 304)).astype(np.float32), (0, 0), 9, sigmaY=1)[..., None] * 6
-    wood[74::74] *= 0.3
-    cv2.rectangle(wood, (70, 90), (234, 206), (0.35, 0.06, 0.05), 9)
-    cv2.polylines(wood, [np.array([[70, 90], [152, 160], [234, 90]])], False, (0.35, 0.06, 0.05), 9)
-    write_still(path, np.clip(wood, 0, 1), kind="uint8")
-    return path
 
 
 def steps_at_border(mended: np.ndarray, truth: np.ndarray, matte: np.ndarray) -> float:

@@ -7,21 +7,22 @@ from pathlib import Path
 
 from clirun import here as run
 from station import (
+    BOARD,
     BOX,
     BOX_POINT,
+    CHIMNEY,
     FLUSH,
     REFERENCE,
     SMOKE,
     board,
     box_at,
-    make_board,
     make_plate,
     mark_at,
     marked,
     round_the_mark,
 )
 
-CODE, CHIMNEY = "KP020", (420.5, 58.0)
+CODE = "KP020"
 
 
 def make_station(folder: Path) -> Path:
@@ -29,10 +30,9 @@ def make_station(folder: Path) -> Path:
     film, plates = folder / "film", folder / "recorded"
     plates.mkdir(parents=True)
     make_plate(plates)
-    make_board(plates / "board.png")
     run("new", str(film), "--name", "The Kite Post")
     run("add", str(film), CODE, str(plates / "station.0001.png"), "--role", "hero")
-    run("add", str(film), CODE, str(plates / "board.png"), "--role", "still")
+    run("add", str(film), CODE, str(BOARD), "--role", "still")
     run("add", str(film), CODE, str(SMOKE), "--role", "element")
     for words in steps():
         run("step", "add", str(film), CODE, *words)

@@ -228,7 +228,7 @@ class Bench(QWidget):
 
     def _take_thumb(self, made: tuple[int, Any]) -> None:
         self.ledger.thumbs[made[0]] = made[1]
-        self.ledger.update()
+        self.ledger.touch()
 
     def _point(self, at: tuple[int, int] | None) -> None:
         shown = self.viewer.shown

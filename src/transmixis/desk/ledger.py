@@ -17,6 +17,7 @@ from PyQt6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
+    QPixmap,
     QResizeEvent,
     QWheelEvent,
 )
@@ -93,21 +94,27 @@ class Ledger(QWidget):
         self.setAccessibleName("Ledger")
         self._bar = QScrollBar(Qt.Orientation.Horizontal, self)
         self._bar.setToolTip("More columns: scroll sideways, or hold Shift and turn the wheel")
-        self._bar.valueChanged.connect(lambda _: self.update())
+        self._bar.valueChanged.connect(lambda _: self.touch())
         self._bar.hide()
         self._soon = QTimer(self)  # readings arrive by the hundred; paint at most 15 times a second
         self._soon.setSingleShot(True)
         self._soon.setInterval(66)
-        self._soon.timeout.connect(self.update)
+        self._soon.timeout.connect(self.touch)
+        self._layer: QPixmap | None = None  # all but the playhead and the pointer's line, as it was painted last
         state.readings_changed.connect(lambda _: self._later())
         state.frame_changed.connect(lambda _: self.update())
         state.step_changed.connect(lambda _: self.reveal())
         state.shot_changed.connect(self.fit_columns)
-        state.proposal_changed.connect(lambda _: self.update())
+        state.proposal_changed.connect(lambda _: self.touch())
 
     def _later(self) -> None:
         if not self._soon.isActive():
             self._soon.start()
+
+    def touch(self) -> None:
+        """What is shown has changed: paint all of it anew."""
+        self._layer = None
+        self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(608, 680)
@@ -144,7 +151,7 @@ class Ledger(QWidget):
             self._bar.setRange(0, round(len(shot.steps) * LEAST - (self.width() - FILM)))
             self._bar.setPageStep(round(self.width() - FILM))
             self._bar.setSingleStep(round(LEAST))
-        self.update()
+        self.touch()
 
     def reveal(self) -> None:
         """Scroll the chosen step's column into sight."""
@@ -154,7 +161,7 @@ class Ledger(QWidget):
             _, left, width = found
             over = left + width - self.width() if left + width > self.width() else min(0.0, left - FILM)
             self._bar.setValue(round(self._bar.value() + over))
-        self.update()
+        self.touch()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self.fit_columns()
@@ -230,9 +237,27 @@ class Ledger(QWidget):
                 ink=INK2,
             )
             return
+        beside = QRectF(FILM, 0, self.width() - FILM, self.height())  # the film edge and its heads stay
+        if self._layer is None or self._layer.size() != self.size() * self.devicePixelRatioF() or self.zoom == "Around":
+            self._layer = self._painted_layer(beside)
+        p.drawPixmap(0, 0, self._layer)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint_playhead(p)
+        p.save()
+        p.setClipRect(beside)
+        self._paint_values(p, self.shown_columns())
+        p.restore()
+        self._paint_hover(p)
+
+    def _painted_layer(self, beside: QRectF) -> QPixmap:
+        """All that stays as it is while only the playhead moves."""
+        ratio = self.devicePixelRatioF()
+        layer = QPixmap(self.size() * ratio)
+        layer.setDevicePixelRatio(ratio)
+        layer.fill(QColor(PANEL))
+        p = QPainter(layer)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         rows, columns = self._rows(), self.shown_columns()
-        beside = QRectF(FILM, 0, self.width() - FILM, self.height())  # the film edge and its heads stay
         p.save()
         p.setClipRect(beside)
         for sid, left, width in columns:
@@ -245,17 +270,12 @@ class Ledger(QWidget):
         for sid, left, width in columns:
             self._paint_trace(p, sid, left, width, rows)
             self._paint_pins(p, sid, left, rows)
-        p.restore()
-        self._paint_playhead(p)
-        p.save()
-        p.setClipRect(beside)
-        self._paint_values(p, columns)
-        for sid, left, width in columns:
             self._paint_head(p, sid, left, width)
         self._paint_stage_names(p)
         p.restore()
         self._paint_film_head(p)
-        self._paint_hover(p)
+        p.end()
+        return layer
 
     def _paint_ground(self, p: QPainter, sid: str, left: float, width: float) -> None:
         top, bottom = self.body()
@@ -597,4 +617,4 @@ class Ledger(QWidget):
 
     def set_zoom(self, zoom: str) -> None:
         self.zoom = zoom
-        self.update()
+        self.touch()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,7 @@ from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT, SOUND, UNKNOWN, WATCH, Reading, worst
 from transmixis.desk.engine import LOOK, MEASURE, PROPOSE, Engine
+from transmixis.desk.measuring import Measuring, Taken
 from transmixis.desk.office.planner import Planner
 from transmixis.desk.spans import Finding, spans
 from transmixis.shot.contract import Proposal, SurveyKind
@@ -54,6 +56,7 @@ class State(QObject):
         self.step_id = ""
         self.view = "Result"
         self.readings: dict[str, dict[int, list[Reading]]] = {}
+        self._worst: dict[str, dict[int, tuple[list[Reading], Reading | None]]] = {}
         self.stale: dict[str, dict[int, list[Reading]]] = {}  # readings before the last edit, until they are taken anew
         self.proposals: dict[str, Proposal | None] = {}
         self.proposal_troubles: dict[str, str] = {}  # why none could be made
@@ -331,12 +334,10 @@ class State(QObject):
         self.measuring.emit(0, self._to_measure, "")
         order = sorted(range(1, shot.length + 1), key=lambda n: abs(n - self.frame))
         self.engine.ask(MEASURE, lambda: self._known(renderer), self._take_known, tag="measure")
-        for n in order:
-            for step in shot.steps:
-                self._ask_reading(renderer, step.id, n)
-        for n in order:  # once all frames have been looked at, the survey can say more of each
-            for step_id in again:
-                self._ask_reading(renderer, step_id, n)
+        first = ((step.id, n) for n in order for step in shot.steps)
+        # once all frames have been looked at, the survey can say more of each
+        then = ((step_id, n) for n in order for step_id in again)
+        Measuring(self.engine, renderer, chain(first, then), self._take_readings).start()
         self.want_proposal(self.step_id)
 
     def stop_measuring(self) -> None:
@@ -380,23 +381,16 @@ class State(QObject):
             self.readings.setdefault(step_id, {}).update(table)
         self.readings_changed.emit("")
 
-    def _ask_reading(self, renderer: Renderer, step_id: str, n: int) -> None:
-        self.engine.ask(
-            MEASURE,
-            lambda: renderer.measure(step_id, n),
-            lambda r: self._take_reading(step_id, n, r),
-            lambda e: self._take_reading(step_id, n, [Reading("frame", None, "", 1.0, note=e)]),
-            tag="measure",
-        )
-
-    def _take_reading(self, step_id: str, n: int, readings: list[Reading]) -> None:
-        self.readings.setdefault(step_id, {})[n] = readings
-        self._measured += 1
-        self._let_go_of_mended(step_id, n, readings)
+    def _take_readings(self, taken: list[Taken]) -> None:
+        for step_id, n, readings in taken:
+            self.readings.setdefault(step_id, {})[n] = readings
+            self._let_go_of_mended(step_id, n, readings)
+        self._measured += len(taken)
         shot = self.shot
-        step = next((s for s in shot.steps if s.id == step_id), None) if shot else None
+        step = next((s for s in shot.steps if s.id == taken[-1][0]), None) if shot else None
         self.measuring.emit(self._measured, self._to_measure, step.name if step else "")
-        self.readings_changed.emit(step_id)
+        for step_id in dict.fromkeys(t[0] for t in taken):
+            self.readings_changed.emit(step_id)
         if self._measured == self._to_measure and self._known_before < self._to_measure and self.session and shot:
             faults = len(self.findings())
             self.session.document.log.add(
@@ -424,13 +418,19 @@ class State(QObject):
         return sum(max(0, shot.length - len(self.readings.get(s.id, {}))) for s in shot.steps if s.on) if shot else 0
 
     def worst_at(self, step_id: str, frame: int) -> Reading | None:
-        return worst(self.readings.get(step_id, {}).get(frame, []))
+        readings = self.readings.get(step_id, {}).get(frame)
+        if not readings:
+            return None
+        held = self._worst.setdefault(step_id, {}).get(frame)
+        if held is None or held[0] is not readings:  # asked for at every repaint
+            held = self._worst[step_id][frame] = (readings, worst(readings))
+        return held[1]
 
     def worst_of(self, step_id: str) -> tuple[int, Reading] | None:
         """Frame and reading nearest to or furthest over its limit."""
         best: tuple[int, Reading] | None = None
-        for n, rs in self.readings.get(step_id, {}).items():
-            w = worst(rs)
+        for n in self.readings.get(step_id, {}):
+            w = self.worst_at(step_id, n)
             if w and (best is None or (w.ratio or 0) > (best[1].ratio or 0)):
                 best = (n, w)
         return best

@@ -167,7 +167,7 @@ class StepKind(ABC):
     full_chroma: ClassVar[bool] = False  # weighs colour at edges: chroma recorded at half size is brought back for it
     keeps_time: ClassVar[bool] = True  # frame n is made from frame n of what comes in, or from those about it
     keeps_pixels: ClassVar[bool] = False  # a mend that moves no pixel, so that what was recorded at half size still is
-    own_pins: ClassVar[bool] = False  # it eases its pins itself, so that all of them may count at any frame
+    own_pins: ClassVar[tuple[str, ...]] = ()  # parameters whose pins it eases itself, so that all of them may count at any frame
     held_pins: ClassVar[tuple[str, ...]] = ()  # parameters whose pins count at their own frames only, and are not eased between
     tools: ClassVar[tuple[str, ...]] = ()  # the tools on the picture that it wants (see `handles`)
     pieced: ClassVar[bool] = False  # its analysis is made in pieces (see `pieces`)

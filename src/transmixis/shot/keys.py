@@ -200,18 +200,15 @@ class Keys:
             name, makers, lambda: self._of_frames(step, kind, whole, inputs, dict(zip(slots, chunks, strict=True)), pieces, c)
         )
 
-    def _others(self, step: Step, kind: StepKind, inputs: Mapping[str, str], frame: int) -> list[str]:
+    def _others(self, step: Step, kind: StepKind, hung: Mapping[str, str], params: Any, frame: int) -> list[str]:
         """The keys of the other frames that a frame looks at through slots that let it; the whole where they may be any."""
-        params, length = checked(step, kind, frame), self._shot.length
         out: list[str] = []
-        for s, ref in inputs.items():
-            if not any(slot.whole and slot.name == slot_name(s) for slot in kind.slots):
-                continue
-            looked = kind.looks_at(slot_name(s), params, step.pins, frame, length)
+        for s, ref in hung.items():
+            looked = kind.looks_at(slot_name(s), params, step.pins, frame, self._shot.length)
             if looked is None:
                 out.append(self.whole(ref))
             else:
-                out += [str(self._chunk(ref, (n - 1) // CHUNK)[(n - 1) % CHUNK]) for n in looked if 1 <= n <= length]
+                out += [str(self._chunk(ref, (n - 1) // CHUNK)[(n - 1) % CHUNK]) for n in looked if 1 <= n <= self._shot.length]
         return out
 
     def _of_pieces(self, step_id: str, c: int) -> Chunk:
@@ -222,10 +219,13 @@ class Keys:
     def _of_frames(
         self, step: Step, kind: StepKind, whole: str, refs: Mapping[str, str], inputs: Mapping[str, Chunk], pieces: Chunk, c: int
     ) -> Chunk:
-        pinned = any(step.pins.values())
-        same = "" if pinned else params_at(step, 1)
+        pinned = any(v for k, v in step.pins.items() if k not in kind.own_pins)
+        own = _without_own(step, kind)
+        same = "" if pinned else params_at(own, 1)
         # what is the same at all frames is hashed once
         base = hashlib.sha1(_text("step", step.kind, kind.version, same, self._size, whole, list(inputs)))
+        hung = {s: r for s, r in refs.items() if any(slot.whole and slot.name == slot_name(s) for slot in kind.slots)}
+        params = checked(own, kind, 1) if hung and not pinned else None
         out: list[str] = []
         for i, n in enumerate(_frames(c)):
             here = [chunk[i] for chunk in inputs.values()]
@@ -236,11 +236,12 @@ class Keys:
             # a kind that shows other frames may have one where its own is missing; the whole stands for all of them
             texts = ["" if isinstance(k, Gap) else k for k in here] + ["" if kind.timeless else str(n)]
             texts += [pieces[i]] if pieces else []
-            texts += self._others(step, kind, refs, n) if any(s.whole for s in kind.slots) and n <= self._shot.length else []
+            if hung and n <= self._shot.length:
+                texts += self._others(step, kind, hung, checked(own, kind, n) if pinned else params, n)
             h = base.copy()
             h.update("|".join(texts).encode())
             if pinned:
-                h.update(_text(_values_at(step, kind, n)))
+                h.update(_text(_values_at(own, kind, n)))
             out.append(h.hexdigest()[:24])
         return tuple(out)
 
@@ -255,8 +256,14 @@ class Keys:
         """What every frame depends on beside its own frame of the inputs."""
         analysis = self.analysis(step.id) if kind.analyses else ""
         others = {s: self.whole(r) for s, r in inputs.items()} if kind.other_frames else {}
-        pins = _plain(step.pins) if kind.own_pins else {}
+        pins = self._own_pins(step, kind) if any(step.pins.get(k) for k in kind.own_pins) else ""
         return digest(analysis, others, pins) if analysis or others or pins else ""
+
+    def _own_pins(self, step: Step, kind: StepKind) -> str:
+        """Of pins that the kind eases itself; outlines are long, so they are hashed once as long as the step is the same."""
+        mine = {k: v for k, v in step.pins.items() if k in kind.own_pins}
+        made = self._kept.same_or_made(("own pins", self._shot.code, step.id), (step,), lambda: digest("pins", _plain(mine)))
+        return str(made)
 
     def _whole_plate(self, plate: Plate) -> str:
         return digest("whole plate", _how_read(plate), self._material.stamp_all(plate), self._size)
@@ -302,6 +309,13 @@ def _frames(c: int) -> range:
 
 def _plain(pins: Mapping[str, tuple[Pin, ...]]) -> dict[str, Any]:
     return {k: [p.model_dump() for p in v] for k, v in pins.items()}
+
+
+def _without_own(step: Step, kind: StepKind) -> Step:
+    """The step without the pins that its kind eases itself: they are hashed as they stand, once."""
+    if not kind.own_pins or not step.pins:
+        return step
+    return step.model_copy(update={"pins": {k: v for k, v in step.pins.items() if k not in kind.own_pins}})
 
 
 def _values_at(step: Step, kind: StepKind, frame: int) -> dict[str, Any]:

@@ -105,10 +105,7 @@ class Shot(Record):
 
     @model_validator(mode="after")
     def _ids_are_one_each(self) -> Shot:
-        for what, ids in (("plates", [p.id for p in self.plates]), ("steps", [s.id for s in self.steps])):
-            twice = next((i for i in ids if ids.count(i) > 1), None)
-            if twice is not None:
-                raise ValueError(f"two {what} have the id '{twice[:40]}'; give one of them another")
+        one_each(self)
         return self
 
     @property
@@ -136,6 +133,16 @@ class Shot(Record):
     def with_step(self, step: Step) -> Shot:
         """This shot with one step replaced."""
         return self.model_copy(update={"steps": tuple(step if s.id == step.id else s for s in self.steps)})
+
+
+def one_each(shot: Shot) -> None:
+    """Raises ValueError if two plates or steps have one id, or if there are too many steps."""
+    for what, ids in (("plates", [p.id for p in shot.plates]), ("steps", [s.id for s in shot.steps])):
+        twice = next((i for i in ids if ids.count(i) > 1), None)
+        if twice is not None:
+            raise ValueError(f"two {what} have the id '{twice[:40]}'; give one of them another")
+        if len(ids) > MOST_PARTS:
+            raise ValueError(f"a shot can have at most {MOST_PARTS} {what}")
 
 
 class Element(Record):

@@ -19,9 +19,9 @@ DEEPEST = 40
 BIGGEST = 2**53  # integers beyond are no longer exact in most readers of JSON
 
 
-def fault_in(value: Any) -> str:
-    """Why a value cannot be kept as JSON, with its place; '' if it can."""
-    todo: list[tuple[str, Any, int]] = [("$", value, 0)]
+def fault_in(value: Any, depth: int = 0) -> str:
+    """Why a value cannot be kept as JSON, with its place; '' if it can. `depth`: how deep it will lie in the document."""
+    todo: list[tuple[str, Any, int]] = [("$", value, depth)]
     while todo:
         place, v, depth = todo.pop()
         if depth > DEEPEST:
@@ -58,9 +58,9 @@ def _is_text(text: str) -> bool:
     return True
 
 
-def dumps(value: Any) -> bytes:
+def dumps(value: Any, depth: int = 0) -> bytes:
     """`value` as readable JSON. Raises ValueError naming the place of what cannot be kept."""
-    fault = fault_in(value)
+    fault = fault_in(value, depth)
     if fault:
         raise ValueError(fault)
     return (json.dumps(value, indent=1, ensure_ascii=False, allow_nan=False) + "\n").encode()

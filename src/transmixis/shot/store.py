@@ -21,7 +21,7 @@ from pydantic import ValidationError
 from transmixis.core.errors import UserError
 from transmixis.media.files import said, write_atomically, writing
 from transmixis.shot.migrate import SCHEMA, number_of, to_present
-from transmixis.shot.model import Film, Production, Record, Shelf, Shot
+from transmixis.shot.model import Film, Production, Record, Shelf, Shot, Step, one_each
 from transmixis.shot.plainjson import LARGEST, dumps, parse, read_json
 from transmixis.shot.record import CODE, words_of
 
@@ -49,10 +49,10 @@ def record_from(path: Path, data: Any, kind: type[R]) -> R:
         raise UserError(f"'{said(path)}' at {words_of(e)}; mend it or restore a copy. It was left as it is.") from e
 
 
-def bytes_of(record: Record, name: str) -> bytes:
+def bytes_of(record: Record, name: str, depth: int = 0) -> bytes:
     """A record as it is kept. Raises UserError if it could not be read again; then nothing should be written at all."""
     try:
-        content = dumps(record.model_dump(mode="json", warnings=False))
+        content = dumps(record.model_dump(mode="json", warnings=False), depth)
         again = type(record).model_validate(json.loads(content))
     except ValidationError as e:
         raise UserError(f"{name} cannot be kept so: {words_of(e)}; nothing was changed.") from e
@@ -64,6 +64,36 @@ def bytes_of(record: Record, name: str) -> bytes:
     return content
 
 
+class StepTexts:
+    """Steps as they stand in their shot's file, kept as long as they are the same: an edit of one writes out one. A shot's file is
+    what `bytes_of` would give, to the byte."""
+
+    def __init__(self) -> None:
+        self._held: dict[str, dict[int, tuple[Step, str]]] = {}  # by shot, by object
+
+    def of_shot(self, shot: Shot, name: str) -> bytes:
+        """The shot's file. Raises UserError as `bytes_of`."""
+        if not all(isinstance(s, Step) for s in shot.steps):
+            return bytes_of(shot, name)
+        try:
+            one_each(shot)
+        except ValueError as e:
+            raise UserError(f"{name} cannot be kept so: {e}; nothing was changed.") from e
+        bare = bytes_of(shot.model_copy(update={"steps": ()}), name).decode()
+        held = self._held.get(shot.code, {})
+        texts = {id(s): (s, held[id(s)][1] if id(s) in held else self._text(s, name)) for s in shot.steps}
+        self._held[shot.code] = texts
+        if not shot.steps:
+            return bare.encode()
+        listed = ",\n".join(texts[id(s)][1] for s in shot.steps)
+        return bare.replace('\n "steps": []', f'\n "steps": [\n{listed}\n ]', 1).encode()
+
+    @staticmethod
+    def _text(step: Step, name: str) -> str:
+        lines = bytes_of(step, name, depth=2).decode().rstrip("\n").split("\n")
+        return "\n".join(f"  {line}" for line in lines)
+
+
 class Store:
     """The documents of one production's folder, as this program has read and written them."""
 
@@ -72,6 +102,7 @@ class Store:
         self._seen: dict[str, Stamp] = {}
         self._pending: dict[str, bytes] = {}  # in the journal, not yet in their own files
         self._home = _identity(folder)
+        self._steps = StepTexts()
 
     # -- reading
 
@@ -150,7 +181,7 @@ class Store:
 
     def save(self, film: Film, before: Film | None) -> None:
         """Write what differs from `before`, all or nothing. Raises UserError; then the disk holds what it held."""
-        content = _contents(film, before)
+        content = _contents(film, before, self._steps)
         if not content:
             return
         self._refuse_changed(list(content))
@@ -238,7 +269,7 @@ def save_film(folder: Path, film: Film) -> None:
     Store(folder).save(film, None)
 
 
-def _contents(film: Film, before: Film | None) -> dict[str, bytes]:
+def _contents(film: Film, before: Film | None, steps: StepTexts) -> dict[str, bytes]:
     """Name and content of every document that differs."""
     if len({s.code for s in film.shots}) < len(film.shots):
         raise UserError("Two shots of a production cannot have the same code; choose another for one of them.")
@@ -250,7 +281,7 @@ def _contents(film: Film, before: Film | None) -> dict[str, bytes]:
         changed.append((SHELF, film.shelf, "The shelf"))
     if before is None or before.production != film.production:
         changed.append((PRODUCTION, film.production, "The production"))
-    return {name: bytes_of(record, words) for name, record, words in changed}
+    return {name: steps.of_shot(r, words) if isinstance(r, Shot) else bytes_of(r, words) for name, r, words in changed}
 
 
 def _is_document(name: Any) -> bool:

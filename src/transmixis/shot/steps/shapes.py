@@ -41,7 +41,7 @@ class Shapes(StepKind):
     work = "roto"
     slots = (Slot("plate", "the plate that is looked at"), HANGS_ON)
     Params = ShapesParams
-    own_pins = True
+    own_pins = ("outline",)
     full_chroma = True
     tools = ("outline",)
 

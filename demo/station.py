@@ -1,0 +1,87 @@
+"""The work on KP020: a board nailed over the window, the postbox before it cut out, the door's knob taken off, smoke on the chimney."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from transmixis.media.still import write_still
+from transmixis.shot.model import Plate, Shot
+from transmixis.shot.stepjob import added, changed
+
+HERE = Path(__file__).resolve().parent
+TRUTH = HERE / "truth" / "KP020"
+BOARD = "plates/KP020/board/KP020_board.png"
+KNOB = [
+    (268, 366),
+    (278, 366),
+    (283, 371),
+    (285.5, 383),
+    (281, 384.5),
+    (276, 379),
+    (268, 377.5),
+]  # with its shadow; px at frame 30
+
+
+def paint_board(path: Path) -> None:
+    """A painted board: four planks, an envelope's outline on them."""
+    rng = np.random.default_rng(20)
+    wood = np.full((296, 304, 3), (0.32, 0.26, 0.17), np.float32)
+    streaks = cv2.GaussianBlur(rng.standard_normal((296, 304)).astype(np.float32), (0, 0), 9, sigmaY=1)
+    wood *= 1 + 0.48 * streaks[..., None]
+    wood[74::74] *= 0.3
+    red = (0.35, 0.06, 0.05)
+    cv2.rectangle(wood, (70, 90), (234, 206), red, 9)
+    cv2.polylines(wood, [np.array([[70, 90], [152, 160], [234, 90]])], False, red, 9)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_still(path, np.clip(wood, 0, 1), kind="uint8")
+
+
+def worked(shot: Shot) -> Shot:
+    """The shot with its steps; its plates 'still' and 'element' are the board and the smoke."""
+    drawn = json.loads((TRUTH / "drawn.json").read_text())
+    at = drawn["reference"]
+    reference, set_at = f"reference={at}", f"at={at}"
+    board = [[round(float(v), 2) for v in p] for p in _board(at)]
+    flush = [_marks(o) for o in drawn["flush"]]
+    pins = [f"outline@{n}={json.dumps(_marks(o))}" for n, o in drawn["postbox"].items()]
+    for kind, name, inputs, settings, its_pins in (
+        ("point_track", "Postbox point", [], [f"point={[drawn['postbox_point']]}", "half=18", reference], []),
+        ("shapes", "Postbox", ["motion=step:point_track"], [set_at, "feather=0.6"], pins),
+        ("surface_track", "Front", [], [f"region={flush}", reference], []),
+        ("patch", "Knob off", ["motion=step:surface_track"], [f"outline={_marks(KNOB)}", set_at, "right=0.5", "down=21"], []),
+        ("lay_in", "Board", ["front=plate:still", "back=step:patch", "motion=step:surface_track", "before=step:shapes"],
+         [f"corners={board}", set_at, "soften=0.5"], []),
+        ("point_track", "Chimney", [], [f"point={[drawn['chimney_point']]}", "half=24", reference], []),
+        ("conform", "Smoke slower", ["plate=plate:element"], ["speed=0.8", "frames=blend", "size=keep the size"], []),
+        ("place", "Smoke", ["front=step:conform", "back=step:lay_in", "motion=step:point_track2"],
+         ["blend=screen", "x=-65", "y=-265", "scale=0.5", "soften=1.2", "opacity=0.8", set_at], []),
+    ):  # fmt: skip
+        shot, _ = added(shot, kind, name, inputs, settings, its_pins)
+    # what is followed is followed on the plate as it came
+    for track in ("point_track", "surface_track", "point_track2"):
+        shot, _ = changed(shot, track, ["plate=plate:hero"], [], [])
+    return shot
+
+
+def plates() -> tuple[Plate, Plate]:
+    """The board and the smoke of the shelf."""
+    board = Plate(id="still", role="still", path=BOARD, name="board", space="sRGB")
+    smoke = Plate(id="element", role="element", path="elements/chimney_smoke.mp4", name="chimney_smoke", space="sRGB")
+    return board, smoke
+
+
+def _marks(outline: list) -> list[list[float]]:
+    return [[i + 1, float(x), float(y)] for i, (x, y) in enumerate(outline)]
+
+
+def _board(frame: int) -> np.ndarray:
+    """Where the board would lie in a frame, from the truth of set and camera, px."""
+    camera = json.loads((TRUTH / "camera.json").read_text())["frames"][frame - 1]
+    corners = np.array(json.loads((TRUTH / "surfaces.json").read_text())["board"])
+    k, r, t = (np.array(camera[n]) for n in "KRt")
+    p = (k @ (corners @ r.T + t).T).T
+    return np.asarray(p[:, :2] / p[:, 2:])
