@@ -14,7 +14,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT, SOUND, UNKNOWN, WATCH, Reading, worst
-from transmixis.desk.engine import LOOK, MEASURE, PROPOSE, Engine
+from transmixis.desk.engine import AHEAD, LOOK, MEASURE, PROPOSE, Engine
 from transmixis.desk.measuring import Measuring, Taken
 from transmixis.desk.office.planner import Planner
 from transmixis.desk.spans import Finding, spans
@@ -82,6 +82,7 @@ class State(QObject):
         self.session = session
         if session:
             session.document.watch(self._document_changed)
+            self.engine.ask(AHEAD, session.document.prime, tag="prime")
             if session.document.recovered:
                 self.said.emit("The program was cut off last time; everything up to the last change is here.", "note")
             shots = session.document.film.shots
@@ -109,6 +110,7 @@ class State(QObject):
             "report",
             "pick",
             "hands",
+            "prime",
             "survey-freeze",
             "survey-join",
             "survey-clean",

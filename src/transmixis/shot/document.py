@@ -95,6 +95,11 @@ class Document:
     def shot(self, code: str) -> Shot:
         return self._film.shot(code)
 
+    def prime(self) -> None:
+        """Make ready for the first edit; may be called beside the interface's thread."""
+        if not self.read_only:
+            self._store.prime(self.film)
+
     def apply(self, title: str, film: Film) -> None:
         """Make `film` the state of the document, save it, and remember how to go back."""
         if film == self._film:

@@ -197,6 +197,12 @@ class Store:
         self._pending = together
         self._settle()
 
+    def prime(self, film: Film) -> None:
+        """Write out every step in memory, so that the first edit need not; what could not be kept is told when it is to be."""
+        for shot in film.shots:
+            with contextlib.suppress(UserError):
+                self._steps.of_shot(shot, f"Shot {shot.code}")
+
     def _settle(self) -> None:
         """Give every file what the journal holds for it. What cannot be written now stays in the journal, and is safe there."""
         with contextlib.suppress(UserError, OSError):
