@@ -22,7 +22,7 @@ from transmixis.shot.document import Document
 # menus that pop up offscreen say what this platform lacks
 pytestmark = pytest.mark.qt_log_ignore("This plugin does not support", extend=True)
 
-FIRST, LENGTH, AT = 25, 12, 6  # frames 25 to 36 of the plate; its frame 30 is the shot's 6
+FIRST, LENGTH, AT = 26, 9, 5  # frames 26 to 34 of the plate; its frame 30 is the shot's 5
 LEFT = Qt.MouseButton.LeftButton
 
 
@@ -166,9 +166,9 @@ def test_the_shot_is_made_with_mouse_and_keys(window: MainWindow, qtbot: Any) ->
         drag(window, there, corners[i])
     settle(qtbot, window)
     assert np.array(s.param("corners")) == pytest.approx(corners, abs=0.3)
-    with_board = s.session.renderer("KP020").product(f"step:{board}", 10)  # type: ignore[union-attr]
+    with_board = s.session.renderer("KP020").product(f"step:{board}", 9)  # type: ignore[union-attr]
     assert with_board.matte is not None
-    inside = station.board(FIRST + 9).mean(axis=0).astype(int)
+    inside = station.board(FIRST + 8).mean(axis=0).astype(int)
     assert with_board.matte[inside[1], inside[0]] > 0.99
     before = [int(q) for q in station.box_at(30)[0][1:]]
     assert with_board.matte[before[1] + 8, before[0] + 8] < 0.05  # the postbox stands before it

@@ -23,7 +23,7 @@ from transmixis.shot.steps import KINDS
 from transmixis.shot.steps.params import facts
 from transmixis.shot.workorder import add_step, first_work_order, move_step, remove_step
 
-FRAMES, EXAMPLES = 4, 25
+FRAMES, EXAMPLES = 4, 15
 
 
 @pytest.fixture(scope="module")
