@@ -42,6 +42,7 @@ bench: setup ## speed, as ratios against plain library calls
 	$(BIN)/python bench/speed.py
 	$(BIN)/python bench/survey_speed.py
 	$(BIN)/python bench/edit_keys.py
+	$(BIN)/python bench/load.py
 
 bench-key: setup ## quality of the key against the three plain ways
 	$(BIN)/python bench/key_quality.py
