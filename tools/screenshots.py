@@ -77,6 +77,7 @@ def _survey(window: MainWindow) -> None:
     window.state.set_frame(24)
     settle(window)
     save(window, OUT / "bench-survey.png")
+    _station(window)
     window.show_page("shelf")
     settle(window)
     save(window, OUT / "shelf.png")
@@ -97,6 +98,27 @@ def _survey(window: MainWindow) -> None:
         window.plan.questions.choose(question)
         settle(window)
         save(window, OUT / f"plan-{question}.png")
+
+
+def _station(window: MainWindow) -> None:
+    """What is tracked, cut out and repaired on KP020, with the tools that set it."""
+    for step, frame, name in (
+        ("surface_track", 45, "bench-motion"),
+        ("shapes", 45, "bench-matte"),
+        ("patch", 45, "bench-repair"),
+    ):
+        window.state.set_step(step)
+        window.state.set_frame(frame)
+        window.state.set_view("Plate" if step == "surface_track" else "Result")
+        settle(window)
+        viewer = window.bench.viewer
+        if step == "patch":
+            window.bench.hands.choose("right")
+            viewer.zoom_about(4.0, viewer.to_screen(220, 400))
+            settle(window)
+        save(window, OUT / f"{name}.png")
+        viewer.fit()
+    window.state.set_view("Result")
 
 
 if __name__ == "__main__":
