@@ -17,11 +17,11 @@ from transmixis.desk.window import MainWindow
 OUT = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 
 SECTIONS = (
-    ("KP050", "Findings", "findings"), ("KP060", "Frames to freeze", "freeze"), ("KP060", "Joins", "joins"),
+    ("KP050", "Findings", "findings"), ("KP060", "Frames to freeze", "freeze"),
     ("KP030", "Clean plate", "clean"), ("KP010", "Screen", "screen"),
 )  # fmt: skip
 PLANS = (
-    ("KP040", "shadow"), ("KP010", "takes"), ("KP010", "screen"), ("KP020", "markers"), ("KP030", "timing"), ("KP010", "estimate"),
+    ("KP040", "shadow"), ("KP010", "takes"), ("KP020", "markers"), ("KP030", "timing"),
 )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from transmixis.core.build.moving import between, looks_needed, placed_moving
 from transmixis.core.build.over import added, screened
 from transmixis.core.build.place import local_scale, placed
 from transmixis.core.colour.curves import linear_to_srgb, srgb_to_linear
+from transmixis.core.errors import UserError
 from transmixis.core.matte.outline import at_places, eased, marks_of, off_the_edge, rounded, with_point, xy
 from transmixis.core.matte.shape import fill_shape
 from transmixis.core.motion.motion import moved_points, through
@@ -28,6 +29,21 @@ def test_bare_places_get_identities_by_their_order_and_others_keep_theirs() -> N
     assert [m[0] for m in SQUARE] == [1, 2, 3, 4]
     assert marks_of([[7, 1.5, 2.5]]) == ((7, 1.5, 2.5),)
     assert xy(at_places(SQUARE, xy(SQUARE) + 3)) == pytest.approx(xy(SQUARE) + 3)
+
+
+@pytest.mark.parametrize("odd", [["a"], [[1]], [[1, "x", 2]], [[1, float("nan"), 2]], [None], [[1e999, 1, 1]]])
+def test_what_is_no_outline_is_said(odd: list) -> None:
+    with pytest.raises(UserError, match="draw it anew"):
+        marks_of(odd)
+
+
+@pytest.mark.parametrize("count", [2, 3, 4])
+def test_places_on_one_spot_or_line_give_no_matrix(count: int) -> None:
+    good = np.array([[0.0, 0], [9, 0], [9, 7], [0, 7]])[:count]
+    for bad in (np.zeros((count, 2)), np.stack([np.arange(count), np.arange(count)], 1) if count > 2 else np.ones((2, 2))):
+        for a, b in ((bad, good), (good, bad)):
+            with pytest.raises(UserError, match="set them apart"):
+                through(a, b)
 
 
 @given(st.floats(0, 1))

@@ -99,6 +99,9 @@ def test_a_seat_makes_only_its_stretch_anew(folder: Path, monkeypatch: pytest.Mo
     assert "30-1" not in made
     assert set(made) <= {"30+0", "50-0", "50+0"}
     assert after[49] == pytest.approx([80, 40])
+    by_hand, reference = (seated.measure("point_track", n)[0] for n in (50, 30))
+    assert by_hand.value is None  # how well a hand has set it was not measured
+    assert reference.value == 0
     assert np.array_equal(after[:30], before[:30])
     keys = [Keys(s, material) for s in (shot, shot.with_step(seat))]
     same = [n for n in range(1, LENGTH + 1) if keys[0].frame("step:point_track", n) == keys[1].frame("step:point_track", n)]

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 from scipy import ndimage
 
+from transmixis.core.errors import UserError
 from transmixis.core.types import Array
 
 Mark = tuple[int, float, float]  # identity, x, y px
@@ -18,10 +19,15 @@ EDGE = 0.01  # in the curve of display: a weaker edge is none
 
 
 def marks_of(points: Sequence[Sequence[float]]) -> tuple[Mark, ...]:
-    """Points with identities; bare pairs get theirs by their order."""
+    """Points with identities; bare pairs get theirs by their order. Raises UserError for what is no outline."""
     out = []
-    for i, p in enumerate(points):
-        out.append((int(p[0]), float(p[1]), float(p[2])) if len(p) == 3 else (i + 1, float(p[0]), float(p[1])))
+    try:
+        for i, p in enumerate(points):
+            out.append((int(p[0]), float(p[1]), float(p[2])) if len(p) == 3 else (i + 1, float(p[0]), float(p[1])))
+    except (TypeError, ValueError, IndexError, OverflowError):
+        out = [(0, math.nan, math.nan)]
+    if not all(math.isfinite(x) and math.isfinite(y) for _, x, y in out):
+        raise UserError("An outline's points cannot be read; draw it anew.")
     return tuple(out)
 
 

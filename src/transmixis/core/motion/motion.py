@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from transmixis.core.errors import UserError
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.types import Array
 
@@ -34,11 +35,6 @@ class Motion:
     def nbytes(self) -> int:
         """Bytes held, for the cache."""
         return int(self.matrix.nbytes + self.about.nbytes) + 64
-
-
-def still(about: Array) -> Motion:
-    """No motion at all."""
-    return Motion(np.eye(3), np.asarray(about, np.float64).reshape(-1, 2), error=0.0)
 
 
 def moved_points(matrix: Array, points: Array) -> Array:
@@ -78,8 +74,19 @@ def taken(matrix: Array, what: str, about: Array) -> Array:
 
 def through(source: Array, target: Array) -> Array:
     """The matrix that takes `source` (k, 2) to `target`: a shift from one point, position with turn and size from two, stretch and
-    shear from three, perspective from four and more (least squares)."""
+    shear from three, perspective from four and more (least squares). Raises UserError where they lie on one spot or line."""
     a, b = (np.asarray(p, np.float64).reshape(-1, 2) for p in (source, target))
+    try:
+        matrix = _through(a, b)
+        sound = bool(np.isfinite(matrix).all()) and abs(float(np.linalg.det(matrix))) > 1e-12
+    except (np.linalg.LinAlgError, ZeroDivisionError):
+        sound = False
+    if not sound:
+        raise UserError("The places lie on one spot or on one line; set them apart.")
+    return matrix
+
+
+def _through(a: Array, b: Array) -> Array:
     if len(a) == 1:
         return np.array([[1, 0, b[0, 0] - a[0, 0]], [0, 1, b[0, 1] - a[0, 1]], [0, 0, 1.0]])
     if len(a) == 2:
@@ -98,9 +105,13 @@ def _perspective(a: Array, b: Array) -> Array:
     rows = []
     for (x, y), (u, v) in zip(moved_points(na, a), moved_points(nb, b), strict=True):
         rows += [[x, y, 1, 0, 0, 0, -u * x, -u * y, -u], [0, 0, 0, x, y, 1, -v * x, -v * y, -v]]
-    h = np.linalg.svd(np.array(rows))[2][-1].reshape(3, 3)
+    _, sizes, vectors = np.linalg.svd(np.array(rows))
+    if sizes[7] < 1e-9 * sizes[0]:  # more than one matrix would do
+        raise np.linalg.LinAlgError
+    h = vectors[-1].reshape(3, 3)
     m = np.linalg.inv(nb) @ h @ na
-    return np.asarray(m / m[2, 2])
+    with np.errstate(all="ignore"):
+        return np.asarray(m / m[2, 2])
 
 
 def _normal(p: Array) -> Array:

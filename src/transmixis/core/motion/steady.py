@@ -6,11 +6,10 @@ import cv2
 import numpy as np
 
 from transmixis.core.build.place import placed
+from transmixis.core.motion.motion import HALF
 from transmixis.core.motion.similarity import Similarity, fit_similarity
 from transmixis.core.motion.smooth import smoothed
 from transmixis.core.types import Array
-
-HALF = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])  # pixel centres at +0.5, as the resampling counts them
 
 
 def corrections(path: list[Similarity | None], reference: int, strength: float, smooth: float) -> list[Similarity]:

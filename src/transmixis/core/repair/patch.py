@@ -265,5 +265,5 @@ def _worst_seam(looks: list[Look], o: tuple[float, float]) -> float:
     steps = []
     for picture, matte, matrix in looks:
         made = patched(picture, matte, _offset(matrix, o), 1)
-        steps.append(made.seam if made else 0.0)
+        steps += [made.seam] if made else []
     return max(steps, default=0.0)

@@ -8,10 +8,10 @@ from PyQt6.QtGui import QColor, QPainter
 from transmixis.desk.theme import INK, VERMILION, WHITE
 from transmixis.desk.tools.tool import Canvas
 from transmixis.shot.contract import Handle
+from transmixis.shot.steps.tracking import ERROR
 
 LEAST, EACH = 0.55, 4.4  # px of the screen, and for each px of error
 LARGEST = 6.0
-LIMIT = 0.5  # px of error
 BESIDE = 18.0  # px of the screen about the thing itself that stay free
 
 
@@ -27,5 +27,5 @@ def paint_trail(p: QPainter, canvas: Canvas, handle: Handle) -> None:
         r = min(LEAST + EACH * (error if error == error else 0.0), LARGEST)
         p.setBrush(QColor(INK))
         p.drawEllipse(QPointF(q), r + 1.2, r + 1.2)
-        p.setBrush(QColor(VERMILION if error > LIMIT else WHITE))
+        p.setBrush(QColor(VERMILION if error > ERROR else WHITE))
         p.drawEllipse(QPointF(q), r + 0.3, r + 0.3)

@@ -41,8 +41,7 @@ class PointTrack(Track):
     Params = PointTrackParams
     tools = ("point",)
 
-    def set_param(self) -> tuple[str, str, str]:
-        return "point", "point", "Point"
+    sets = "point"
 
     def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
         if len(self.places(params)) == 0 or frame == int(params.reference):

@@ -40,8 +40,7 @@ class SurfaceTrack(Track):
     Params = SurfaceTrackParams
     tools = ("outlines", "corners")
 
-    def set_param(self) -> tuple[str, str, str]:
-        return "outlines", "region", "Region"
+    sets = "region"
 
     def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
         """At the reference frame region and what to leave out, at others its corners."""

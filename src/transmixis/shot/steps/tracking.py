@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.matte.outline import marks_of, xy
 from transmixis.core.motion.follow import Way, follow, stretches
 from transmixis.core.motion.motion import Motion, moved_points, through
 from transmixis.core.motion.surface import Laid, Surface
@@ -45,14 +46,12 @@ class Track(StepKind):
         out = {int(params.reference): np.eye(3)}
         places = self.places(params)
         for pin in pins.get(SEAT, ()):
-            there = np.asarray(pin.value, np.float64).reshape(-1, 2)
+            there = xy(marks_of(pin.value))
             if len(there) == len(places) and pin.frame != int(params.reference):
                 out[pin.frame] = through(places, there)
         return out
 
-    def set_param(self) -> tuple[str, str, str]:
-        """Tool, parameter and name of what is followed."""
-        raise NotImplementedError
+    sets = ""  # the parameter that says what is followed
 
     def seat_handle(self, inputs: Inputs, params: Any, frame: int, tool: str, words: str) -> Handle:
         """The places as they lie at another frame than the reference: dragged, they are set by hand there."""
@@ -79,7 +78,7 @@ class Track(StepKind):
         """At the reference frame what is followed, at others where it is seen by hand."""
         if handle.param == SEAT:
             return set_pin(step, SEAT, Pin(frame=frame, value=[[round(x, 2), round(y, 2)] for x, y in value], easing="linear"))
-        first = not step.params.get(handle.param) and not step.params.get(self.set_param()[1])
+        first = not step.params.get(handle.param) and not step.params.get(self.sets)
         change: dict[str, Any] = {handle.param: self.kept(value)}
         if first:
             change["reference"] = frame
@@ -125,7 +124,9 @@ class Track(StepKind):
             return Product(motion=Motion(np.eye(3), np.zeros((1, 2)), known=False, why=why))
         seats = self.seats(params, inputs.pins())
         if frame in seats:
-            return Product(motion=Motion(seats[frame], places, error=0.0), work={"seat": True})
+            # at the reference it is where it is; how well a hand has set it elsewhere nobody has measured
+            error = 0.0 if frame == int(params.reference) else float("nan")
+            return Product(motion=Motion(seats[frame], places, error=error), work={"seat": True})
         piece = inputs.piece(frame)
         if piece is None:
             return Product(motion=Motion(np.eye(3), places, known=False, why="the track does not go so far"))
@@ -141,8 +142,9 @@ class Track(StepKind):
             return [Reading("error", None, "px", ERROR, note=motion.why), Reading("unlike", None, "%", UNLIKE, note=motion.why)]
         box = _box_about(moved_points(motion.matrix, motion.about))
         if product.work and product.work.get("seat"):
-            note = "the reference frame" if frame == int(params.reference) else "set by hand here"
-            return [Reading("error", 0.0, "px", ERROR, note=note), Reading("unlike", 0.0, "%", UNLIKE, note=note)]
+            known = 0.0 if frame == int(params.reference) else None
+            note = "the reference frame" if known is not None else "set by hand here"
+            return [Reading("error", known, "px", ERROR, note=note), Reading("unlike", known, "%", UNLIKE, note=note)]
         alike, seen = product.work["alike"], product.work["seen"]
         return [
             Reading("error", motion.error, "px", ERROR, spot=box, note="as the fit tells it"),
