@@ -13,7 +13,8 @@ from movingplates import centred, made_picture, recorded, scans_of, seen
 from transmixis.core.matte.screen import find_screen
 from transmixis.core.motion.align import align
 from transmixis.core.motion.backdrop import backdrop_of
-from transmixis.core.motion.camera import anchor_of, follow, grey_of
+from transmixis.core.motion.camera import anchor_of, follow
+from transmixis.core.motion.coding import grey_of
 from transmixis.core.survey.camera_path import judge, path_of
 
 VERDICT = {"locked": ("locked",), "drifting": ("moving", "nearly"), "shaken": ("moving",)}

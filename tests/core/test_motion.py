@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from movingplates import SIZE, centred, made_picture, recorded, scans_of, seen, with_people
 
 from transmixis.core.errors import UserError
-from transmixis.core.motion.camera import anchor_of, grey_of, measure_move
+from transmixis.core.motion.camera import anchor_of, measure_move
+from transmixis.core.motion.coding import grey_of
 from transmixis.core.motion.similarity import Similarity, fit_similarity
 from transmixis.core.survey.camera_path import judge, path_of
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from movingplates import centred, made_picture, seen
 from scipy.ndimage import gaussian_filter1d
 
-from transmixis.core.motion.camera import grey_of
+from transmixis.core.motion.coding import grey_of
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.motion.smooth import smoothed
 from transmixis.core.motion.steady import corrections, follow_points, from_points, moved, zoom_needed

@@ -6,7 +6,7 @@ import keyplates as kp
 import numpy as np
 
 from transmixis.core.matte.keyer import KeyModel, KeySettings, key_frame, learn_shot
-from transmixis.core.survey.screen_report import ScreenReport, report_screen
+from transmixis.core.survey.screen_report import ScreenReport, _wrinkles, report_screen
 
 
 def report(frames: list[np.ndarray], n: int = 0) -> ScreenReport:
@@ -77,3 +77,18 @@ def test_a_made_plate_with_hair_and_motion_is_reported(green: kp.MadePlate) -> N
     assert r.share > 0.2
     assert r.separation is not None
     assert r.verdict in ("good", "usable", "poor")
+
+
+def test_wrinkles_are_read_on_the_bare_screen_and_nowhere_else() -> None:
+    frames = plain(1 + 0.1 * np.sin(np.arange(320, dtype=np.float32) * 2 * np.pi / 16)[None, :, None])
+    model = learn_shot(frames)
+    assert isinstance(model, KeyModel)
+    bare = np.zeros(frames[0].shape[:2], bool)
+    bare[:50] = True
+    told = _wrinkles(frames[0], bare, model)
+    assert 0.02 < told < 0.1 / np.sqrt(2) / np.log(2) * 1.1  # stops rms of the waves, less what is averaged away with the noise
+    assert _wrinkles(plain()[0], bare, model) < 0.02
+    assert _wrinkles(frames[0], np.zeros_like(bare), model) == 0
+    lines = np.zeros_like(bare)
+    lines[::4] = True  # much bare screen, but nowhere far from what is not
+    assert _wrinkles(frames[0], lines, model) == 0

@@ -10,7 +10,8 @@ from transmixis.core.check.edges import fringe_reading
 from transmixis.core.matte.edges import edge_adjust, shrink_matte
 from transmixis.core.matte.measure import edge_width_reading, holes_reading, leak_reading
 from transmixis.core.matte.shape import fill_shape, hull_around
-from transmixis.core.motion.camera import grey_of, measure_shift
+from transmixis.core.motion.camera import measure_shift
+from transmixis.core.motion.coding import grey_of
 from transmixis.core.readings import Reading, worst
 from transmixis.core.survey.exposure import measure_drift
 

@@ -10,7 +10,8 @@ import pytest
 from movingplates import SIZE, centred, made_picture, seen, with_people
 
 from transmixis.core.errors import UserError
-from transmixis.core.motion.camera import anchor_of, grey_of
+from transmixis.core.motion.camera import anchor_of
+from transmixis.core.motion.coding import grey_of
 from transmixis.core.motion.steady import corrections, from_points, moved, zoom_needed
 from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT

@@ -114,7 +114,7 @@ def add(
         so_far = next((s for s in doc.film.shots if s.code == code), None)
         found: list[tuple[Plate, SourceInfo]] = []
         for path in plates:  # roles are guessed beside what is there already
-            plate, info = plate_from(doc.folder, path, so_far, role or None, look=True)  # type: ignore[arg-type]
+            plate, info = plate_from(doc.folder, path, so_far, role or None, look=True)
             found.append((plate, info))
             so_far = so_far or new_shot(code, title, info, plate, doc.film.production.rate).model_copy(update={"plates": ()})
             so_far = so_far.model_copy(update={"plates": (*so_far.plates, plate)})

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Sequence
 from functools import partial
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QElapsedTimer, QObject, Qt, QTimer, pyqtSignal
@@ -55,7 +56,7 @@ class Look(QObject):
         state.shot_changed.connect(self.refresh)
         state.trial_changed.connect(self.refresh)
 
-    def _key(self, renderer: Renderer, frame: int, view: str) -> tuple:
+    def _key(self, renderer: Renderer, frame: int, view: str) -> tuple[Any, ...]:
         plate, result = self._state.refs()
         keys = [renderer.key(r, frame) if r else "" for r in (plate, result)]
         return (view, *keys)
@@ -111,7 +112,7 @@ class Look(QObject):
         self._prepared, self._preparing = renderer, None
         self.refresh()
 
-    def _show(self, made: tuple) -> None:
+    def _show(self, made: tuple[Any, ...]) -> None:
         key, shown = made
         renderer = self._state.shown_renderer()
         try:
@@ -121,7 +122,9 @@ class Look(QObject):
         if wanted:
             self._tell(shown, "")
 
-    def _make(self, renderer: Renderer, plate: str, result: str | None, frame: int, view: str, key: tuple) -> tuple:
+    def _make(
+        self, renderer: Renderer, plate: str, result: str | None, frame: int, view: str, key: tuple[Any, ...]
+    ) -> tuple[Any, ...]:
         shown = make_shown(renderer, plate, result, frame, view)
         size = shown.image.sizeInBytes() * (2 if shown.other else 1)
         self._pictures.put(key, (_Weight(size), shown))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
@@ -18,7 +20,7 @@ class Ruler(QWidget):
     settled = pyqtSignal(float)
     proposal_pressed = pyqtSignal()
 
-    def __init__(self, facts: dict, name: str) -> None:
+    def __init__(self, facts: dict[str, Any], name: str) -> None:
         super().__init__()
         self.name = name
         self._words, self._unit = str(facts["words"]), str(facts["unit"])

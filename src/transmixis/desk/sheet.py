@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
@@ -160,14 +162,14 @@ class StepSheet(QWidget):
             self._controls.addWidget(note)
         self._controls.addStretch(1)
 
-    def _add_ruler(self, name: str, f: dict) -> None:
+    def _add_ruler(self, name: str, f: dict[str, Any]) -> None:
         ruler = Ruler(f, name)
         ruler.settled.connect(lambda v, n=name: self._state.set_param(n, v))
         ruler.proposal_pressed.connect(lambda n=name: self._state.use_proposal(n))
         self._rulers[name] = ruler
         self._controls.addWidget(ruler)
 
-    def _add_choice(self, name: str, f: dict) -> None:
+    def _add_choice(self, name: str, f: dict[str, Any]) -> None:
         box = _labelled(self._controls, f["words"], f["tip"])
         box.addItems(f["options"])
         box.textActivated.connect(lambda v, n=name: self._state.set_param(n, v))

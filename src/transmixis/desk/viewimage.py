@@ -60,7 +60,7 @@ def difference_image(a: Array, b: Array, gain: float = 4.0) -> QImage:
 def _image(argb: Array) -> QImage:
     h, w = argb.shape
     data = np.ascontiguousarray(argb)
-    image = QImage(data.data, w, h, w * 4, QImage.Format.Format_RGB32)  # type: ignore[call-overload]
+    image: QImage = QImage(data.data, w, h, w * 4, QImage.Format.Format_RGB32)  # type: ignore[call-overload]
     image.pixels = data  # type: ignore[attr-defined]  # keeps the memory alive as long as the picture
     return image
 

@@ -209,7 +209,7 @@ class MainWindow(QMainWindow):
 
     def cache_bytes(self) -> int:
         """The cache setting, in bytes."""
-        return int(self.settings.value("cache_mb", 1024)) << 20  # type: ignore[arg-type]
+        return int(self.settings.value("cache_mb", 1024)) << 20
 
     def _use(self, session: Session) -> None:
         self.deliver.leave()

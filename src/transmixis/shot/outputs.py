@@ -69,7 +69,7 @@ class Inputs:
         """Words for the input that `path` is or would join; '' if it is none."""
         key, full = _identity(path), _real(path)
         if key in self._files:
-            return self._files[key]  # type: ignore[index]
+            return self._files[key]
         if full in self._paths:
             return self._paths[full]
         for folder, rule, words in self._rules:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -61,7 +62,7 @@ def _looked_at(source: Source, progress: Progress) -> tuple[list[Array], list[Ar
     return thumbs, alphas if len(alphas) == len(thumbs) and alphas else None, details, noises
 
 
-def _card_fields(c: Card) -> dict:
+def _card_fields(c: Card) -> dict[str, Any]:
     return {**asdict(c), "seam": c.seam if np.isfinite(c.seam) else None}  # JSON knows no infinity
 
 
@@ -129,8 +130,6 @@ def _fits(e: Element, word: str, has: str) -> bool:
 
 def thumbnails(folder: Path, e: Element, most: int = 24) -> list[Array]:
     """Small linear pictures over its action, for a strip that plays."""
-    from transmixis.shot.store import real_path
-
     source = open_source(real_path(folder, e.path))
     step = max(1, (e.last - e.first + 1) // most)
     out = []

@@ -151,7 +151,7 @@ class ReadingStore:
                         f.write(line + "\n")
 
 
-def _reading(d: dict) -> Reading:
+def _reading(d: dict[str, Any]) -> Reading:
     spot = d.get("spot")
     value = d["value"]
     if not float(d["limit"]) > 0:

@@ -12,7 +12,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, overload
+from typing import Protocol, overload
 
 import numpy as np
 
@@ -22,17 +22,28 @@ from transmixis.core.progress import Progress
 from transmixis.core.survey.plate import PlateSurvey, survey_plate
 from transmixis.core.survey.scan import Prepared, Scan, absent, prepare, scan_frame
 from transmixis.core.types import Array
-from transmixis.shot.contract import Analysis
+from transmixis.shot.contract import Analysis, Product
 from transmixis.shot.keys import digest
+from transmixis.shot.material import Material
+from transmixis.shot.model import Shot
 from transmixis.shot.stored import AnalysisStore, always, arrays_bytes, read_arrays
-
-if TYPE_CHECKING:
-    from transmixis.shot.render import Renderer
 
 SCAN_VERSION = 5
 PREPARED = 6  # frames held ready: the ones before and after the playhead are scanned in turn
 HELD = 1000  # scans held in memory (70 MB); the others are read again, so that a long plate takes no more than a short one
 SURVEYS = 12  # surveys held in memory
+
+
+class Frames(Protocol):
+    """What a survey asks of a renderer."""
+
+    @property
+    def shot(self) -> Shot: ...
+    @property
+    def material(self) -> Material: ...
+    def key(self, ref: str, frame: int) -> str: ...
+    def whole_key(self, ref: str) -> str: ...
+    def product(self, ref: str, frame: int) -> Product: ...
 
 
 class ScanStore(AnalysisStore):
@@ -69,7 +80,7 @@ class ScanStore(AnalysisStore):
                 os.replace(part, path)
         return scan
 
-    def _load(self, key: str) -> Scan | None:  # type: ignore[override]
+    def _load(self, key: str) -> Scan | None:
         path = self._path(key)
         return dict(read_arrays(path, key) or {}) or None if path else None
 
@@ -77,10 +88,11 @@ class ScanStore(AnalysisStore):
 class _Scans(Sequence[Scan]):
     """The scans of frames 1..n in order, each fetched when it is asked for."""
 
-    def __init__(self, surveys: Surveys, r: Renderer, ref: str, n: int) -> None:
+    def __init__(self, surveys: Surveys, r: Frames, ref: str, n: int) -> None:
         # the keys once: each looks at files, and every scan is asked for many times
         self._keys = [surveys._key(r, ref, k) for k in range(1, n + 1)]
-        self._make, self._store, self._n = lambda k: surveys._scan_now(r, ref, k), surveys.scans, n
+        self._make: Callable[[int], Scan] = lambda k: surveys._scan_now(r, ref, k)
+        self._store, self._n = surveys.scans, n
 
     def __len__(self) -> int:
         return self._n
@@ -108,7 +120,7 @@ class Surveys:
         self._done: OrderedDict[str, PlateSurvey] = OrderedDict()
         self._lock = threading.RLock()
 
-    def frames(self, r: Renderer, ref: str) -> int:
+    def frames(self, r: Frames, ref: str) -> int:
         """How many of the shot's frames the plate has; all of them for a step."""
         what, _, name = ref.partition(":")
         if what != "plate":
@@ -117,15 +129,15 @@ class Surveys:
         count = r.material.source(plate).info.count
         return 1 if count == 1 else max(0, min(r.shot.length, count - plate.offset))
 
-    def scan(self, r: Renderer, ref: str, frame: int) -> Scan:
+    def scan(self, r: Frames, ref: str, frame: int) -> Scan:
         """The scan of a frame; made now if it is not there. A frame that cannot be read gives one that says so."""
         return self.scans.get_or_make(self._key(r, ref, frame), lambda: self._scan_now(r, ref, frame))  # type: ignore[return-value]
 
-    def missing_scans(self, r: Renderer, ref: str) -> list[int]:
+    def missing_scans(self, r: Frames, ref: str) -> list[int]:
         """Frames that are not scanned yet."""
         return [n for n in range(1, self.frames(r, ref) + 1) if not self.scans.has(self._key(r, ref, n))]
 
-    def if_complete(self, r: Renderer, ref: str, progress: Progress | None = None) -> PlateSurvey | None:
+    def if_complete(self, r: Frames, ref: str, progress: Progress | None = None) -> PlateSurvey | None:
         """The survey, if every frame has been scanned."""
         key = r.whole_key(ref)
         with self._lock:
@@ -139,7 +151,7 @@ class Surveys:
                 self._done.popitem(last=False)
             return made
 
-    def whole(self, r: Renderer, ref: str, progress: Progress | None = None) -> PlateSurvey:
+    def whole(self, r: Frames, ref: str, progress: Progress | None = None) -> PlateSurvey:
         """The survey; scans what is not scanned yet."""
         progress = progress or Progress()
         todo = self.missing_scans(r, ref)
@@ -151,25 +163,25 @@ class Surveys:
             raise UserError("The material changed while it was surveyed; measure it again.")
         return made
 
-    def _judge(self, r: Renderer, ref: str, progress: Progress) -> PlateSurvey:
+    def _judge(self, r: Frames, ref: str, progress: Progress) -> PlateSurvey:
         n = self.frames(r, ref)
         if n == 0:
             raise UserError("The plate has no frame within the shot's range; check its offset.")
         return survey_plate(_Scans(self, r, ref, n), float(r.shot.fps), lambda k: _picture(r, ref, k), progress)
 
-    def _key(self, r: Renderer, ref: str, frame: int) -> str:
+    def _key(self, r: Frames, ref: str, frame: int) -> str:
         first = self._reference(r, ref)
         parts = [_key_or_gap(r, ref, n) for n in (frame, frame - 1, first) if n >= 1]
         return digest("scan", SCAN_VERSION, parts, frame == first)
 
-    def _reference(self, r: Renderer, ref: str) -> int:
+    def _reference(self, r: Frames, ref: str) -> int:
         """The first frame that has a file."""
         for n in range(1, self.frames(r, ref) + 1):
             if not _key_or_gap(r, ref, n).startswith("gap"):
                 return n
         return 1
 
-    def _scan_now(self, r: Renderer, ref: str, frame: int) -> Scan:
+    def _scan_now(self, r: Frames, ref: str, frame: int) -> Scan:
         try:
             here = self._prepared(r, ref, frame)
         except UserError as e:
@@ -182,7 +194,7 @@ class Surveys:
         first = self._reference(r, ref)
         return scan_frame(here, before, None if frame == first else self._anchor(r, ref, first))
 
-    def _anchor(self, r: Renderer, ref: str, frame: int) -> Anchor | None:
+    def _anchor(self, r: Frames, ref: str, frame: int) -> Anchor | None:
         key = r.key(ref, frame)
         if key not in self._anchors:
             try:
@@ -192,7 +204,7 @@ class Surveys:
                 return None
         return self._anchors[key]
 
-    def _prepared(self, r: Renderer, ref: str, frame: int) -> Prepared:
+    def _prepared(self, r: Frames, ref: str, frame: int) -> Prepared:
         key = r.key(ref, frame)
         with self._lock:
             if key in self._ready:
@@ -206,14 +218,14 @@ class Surveys:
         return made
 
 
-def _picture(r: Renderer, ref: str, frame: int) -> Array:
+def _picture(r: Frames, ref: str, frame: int) -> Array:
     picture = r.product(ref, frame).picture
     if picture is None:
         raise UserError("What is surveyed gives no picture; connect another.")
     return np.ascontiguousarray(picture[..., :3])
 
 
-def _key_or_gap(r: Renderer, ref: str, frame: int) -> str:
+def _key_or_gap(r: Frames, ref: str, frame: int) -> str:
     try:
         return r.key(ref, frame)
     except UserError as e:

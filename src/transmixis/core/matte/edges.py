@@ -33,4 +33,4 @@ def shrink_matte(alpha: Matte, px: float) -> Matte:
 
 def _disc(r: int) -> np.ndarray:
     yy, xx = np.mgrid[-r : r + 1, -r : r + 1]
-    return (xx**2 + yy**2 <= (r + 0.3) ** 2).astype(np.uint8)
+    return np.asarray(xx**2 + yy**2 <= (r + 0.3) ** 2, np.uint8)

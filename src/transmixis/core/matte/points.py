@@ -82,7 +82,7 @@ def _filled(solid: Array) -> Array:
         x, y, bw, bh = stats[i, :4]
         if x == 0 or y == 0 or x + bw == w or y + bh == h:
             small[i] = False
-    return (solid | small[labels]).astype(np.uint8)
+    return np.asarray(solid | small[labels], np.uint8)
 
 
 def propose_points(screen: Array, leak: float, pits: Array, holes: float) -> Points:

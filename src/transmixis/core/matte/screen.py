@@ -56,7 +56,7 @@ def find_screen(frame: Rgb, kind: ScreenKind | None = None) -> ScreenColour | No
     best_score = 0.0
     strange = ""
     for k in (kind,) if kind else ("green", "blue"):
-        found = _candidate(frame, k)  # type: ignore[arg-type]
+        found = _candidate(frame, k)
         if kind is None and found.share >= 0.04 and not looks_like_cloth(frame, found.kind):
             strange = strange or found.kind
             continue

@@ -14,7 +14,8 @@ import numpy as np
 from numba import njit
 
 from transmixis.core.motion.backdrop import Backdrop, backdrop_of, slow_terms, soft_at
-from transmixis.core.motion.camera import BIAS, Move, grey_of, measure_shift
+from transmixis.core.motion.camera import BIAS, Move, measure_shift
+from transmixis.core.motion.coding import grey_of
 from transmixis.core.types import Array, Rgb
 
 STEPS, STEPS_UNTOLD = 20, 5  # the most, and the most that are spent on a level that tells nothing

@@ -16,7 +16,7 @@ import numpy as np
 
 from transmixis.core.matte.difference import ScreenKind
 from transmixis.core.matte.screen import NoScreen, find_screen
-from transmixis.core.motion.camera import coded
+from transmixis.core.motion.coding import coded
 from transmixis.core.types import Array, Mask, Rgb
 
 T = TypeVar("T")

@@ -58,7 +58,7 @@ class _Part:
         i, right = divmod(x - 0.5 - self.left - self.half, 1)
         i, j = int(i) - 1, int(j) - 1
         lines = sum(w * self._spline[j + k : j + k + n, i : i + n + 3] for k, w in enumerate(_weights(down)))
-        return np.asarray(sum(w * lines[:, k : k + n] for k, w in enumerate(_weights(right))))  # type: ignore[index]
+        return np.asarray(sum(w * lines[:, k : k + n] for k, w in enumerate(_weights(right))))
 
 
 def _weights(t: float) -> tuple[float, float, float, float]:

@@ -222,7 +222,7 @@ class Frame:
     @property
     def empty(self) -> bool:
         """True where too little of it lies in the frame."""
-        return min(self.part.shape[:2]) < 2 * LEVELS[0]
+        return bool(min(self.part.shape[:2]) < 2 * LEVELS[0])
 
     def cropped(self, picture: Array) -> Array:
         """The same part of another picture."""

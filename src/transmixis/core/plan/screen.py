@@ -45,7 +45,7 @@ class Swatch:
 
     def draws(self) -> Array:
         """(DRAWS, 3) pixels of it, always the same."""
-        return np.maximum(np.asarray(self.rgb) + _normals() @ _root(self.spread).T, 0.0)
+        return np.asarray(np.maximum(np.asarray(self.rgb) + _normals() @ _root(self.spread).T, 0.0))
 
 
 @dataclass(frozen=True)

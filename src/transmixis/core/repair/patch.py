@@ -80,7 +80,7 @@ def _ring(m: Matte) -> Array:
     """The surroundings: what is not covered, up to RING px away."""
     inside = (m > SHOWN).astype(np.uint8)
     wide = cv2.dilate(inside, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * RING + 1, 2 * RING + 1)))
-    return (wide > 0) & (inside == 0)
+    return np.asarray((wide > 0) & (inside == 0))
 
 
 def _light_between(own: Array, source: Array, m: Matte) -> Array:
@@ -112,7 +112,7 @@ def _grained(made: Array, own: Array, m: Matte, seed: int) -> Array:
     have, want = _grain(made, inner), _grain(own, ring)
     lack = np.sqrt(np.maximum(want**2 - have**2, 0))
     rng = np.random.default_rng((7, seed))
-    return made + lack.astype(np.float32) * rng.standard_normal(made.shape).astype(np.float32)
+    return np.asarray(made + lack.astype(np.float32) * rng.standard_normal(made.shape).astype(np.float32))
 
 
 def _grain(picture: Array, where: Array) -> Array:

@@ -8,7 +8,8 @@ import cv2
 import numpy as np
 
 from transmixis.core.colour.curves import LUMA
-from transmixis.core.motion.camera import Move, anchor_of, follow, grey_of
+from transmixis.core.motion.camera import Move, anchor_of, follow
+from transmixis.core.motion.coding import grey_of
 from transmixis.core.motion.steady import moved
 from transmixis.core.types import Array, Rgb
 

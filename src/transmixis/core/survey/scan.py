@@ -15,7 +15,8 @@ from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.errors import UserError
 from transmixis.core.motion.align import align
 from transmixis.core.motion.backdrop import Backdrop, backdrop_of
-from transmixis.core.motion.camera import Anchor, Followed, Move, anchor_of, coded_luma, follow, grey_from_luma
+from transmixis.core.motion.camera import Anchor, Followed, Move, anchor_of, follow
+from transmixis.core.motion.coding import coded_luma, grey_from_luma
 from transmixis.core.survey.blur import spectrum
 from transmixis.core.types import Array
 

@@ -41,7 +41,7 @@ def match_spots(picture: Array, trust: Array) -> Match:
     best = np.argmin(sure, axis=0)
 
     def of_best(stack: Array) -> Array:
-        return np.take_along_axis(stack, best[None], axis=0)[0]
+        return np.asarray(np.take_along_axis(stack, best[None], axis=0)[0])
 
     return Match(
         of_best(np.stack([f[0] for f in fits])), of_best(sure) / scale,

@@ -5,9 +5,9 @@ from __future__ import annotations
 from datetime import date
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QDialog,
@@ -38,6 +38,9 @@ VERSIONS = ("Version", "Deadline", "Quality 0–1", "Days for the director to lo
 SHOTS = ("Shot", "Title", "Due (else the version's)", "Plates come in", "Waits for", "Hours, if it has no tasks")
 
 _OF_A_SHOT = ("due", "plates_due", "waits_for", "hours_estimate")
+
+
+M = TypeVar("M", bound=BaseModel)
 
 
 class PeopleDialog(QDialog):
@@ -268,7 +271,7 @@ def _checked_day(words: str, where: str) -> None:
             raise UserError(f"{where}: '{words}' is not a day; write it like 2026-05-22.") from None
 
 
-def _made(kind: Any, where: str, **values: Any) -> Any:
+def _made(kind: type[M], where: str, **values: Any) -> M:
     try:
         return kind.model_validate(values)
     except ValidationError as e:

@@ -60,7 +60,7 @@ def draw_screen(p: QPainter, box: QRectF, d: ScreenDrawing) -> None:
 
 
 def _at(value: float, left: float, right: float) -> float:
-    return left + (value - BINS[0]) / (BINS[-1] - BINS[0]) * (right - left)
+    return float(left + (value - BINS[0]) / (BINS[-1] - BINS[0]) * (right - left))
 
 
 def _strip(p: QPainter, box: QRectF, row: Row) -> None:

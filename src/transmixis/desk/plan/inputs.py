@@ -108,7 +108,7 @@ class Inputs(QWidget):
                 self._add_ticks(name)
         self._box.addStretch(1)
 
-    def _add_ruler(self, name: str, f: dict) -> None:
+    def _add_ruler(self, name: str, f: dict[str, Any]) -> None:
         ruler = Ruler(f, name)
         ruler.changed.connect(partial(self.dragged.emit, name))
         ruler.settled.connect(partial(self.settled.emit, name))
@@ -125,7 +125,7 @@ class Inputs(QWidget):
         row.addWidget(control)
         self._box.addWidget(holder)
 
-    def _add_choice(self, name: str, f: dict) -> None:
+    def _add_choice(self, name: str, f: dict[str, Any]) -> None:
         box = QComboBox()
         box.addItems(f["options"])
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -151,7 +151,7 @@ class Inputs(QWidget):
         if day is not None and not sip.isdeleted(day):
             self.settled.emit(name, day.date().toString(Qt.DateFormat.ISODate))
 
-    def _add_text(self, name: str, f: dict) -> None:
+    def _add_text(self, name: str, f: dict[str, Any]) -> None:
         line = QLineEdit()
         line.setMaxLength(200)
         line.setToolTip(f["tip"])

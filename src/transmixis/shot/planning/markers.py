@@ -133,7 +133,7 @@ def _noise(grain: float, rgb: tuple[float, float, float]) -> float:
     level = float(luminance(np.asarray(rgb)))
     slope = 1.055 / 2.4 * max(level, 0.01) ** (1 / 2.4 - 1)
     # the weighted sum of three channels is three quarters as noisy as one (BT.709 weights)
-    return max(0.75 * math.sqrt(a * level + b) * slope, 0.3 / 255)
+    return float(max(0.75 * math.sqrt(a * level + b) * slope, 0.3 / 255))
 
 
 @lru_cache(maxsize=512)

@@ -9,7 +9,7 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.align import camera_move
-from transmixis.core.motion.camera import grey_of
+from transmixis.core.motion.coding import grey_of
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.motion.steady import corrections, follow_points, from_points, moved, zoom_needed
 from transmixis.core.progress import Progress
