@@ -25,14 +25,14 @@ def test_a_first_version_film_opens_unchanged_but_for_the_stage_s_name(tmp_path:
     shutil.copytree(V1, folder)
     before = {p: p.read_bytes() for p in folder.rglob("*.json")}
     doc = Document.open(folder)
-    assert doc.film.production.schema_number == SCHEMA == 2
+    assert doc.film.production.schema_number == SCHEMA == 3
     assert doc.film.production.people[1].does == ("Plan", "Survey", "Matte", "Repair", "Check", "Hand over")
     assert [s.code for s in doc.film.shots] == ["KP010", "KP020", "KP070"]
     assert len(doc.shot("KP010").steps) == len(json.loads((V1 / "shots/KP010/shot.json").read_text())["steps"])
     assert all(p.read_bytes() == b for p, b in before.items() if p.name != ".lock.json")  # opening alone changes nothing
     doc.change_shot("Edit", doc.shot("KP010").model_copy(update={"title": "x"}))
     kept = json.loads((folder / "shots/KP010/shot.json").read_text())
-    assert (kept["schema_number"], kept["title"]) == (2, "x")
+    assert (kept["schema_number"], kept["title"]) == (SCHEMA, "x")
     doc.close()
     assert load_film(folder) == doc.film
 
@@ -40,9 +40,15 @@ def test_a_first_version_film_opens_unchanged_but_for_the_stage_s_name(tmp_path:
 def test_migration_touches_what_it_must_and_nothing_else() -> None:
     shot = {"code": "A", "work": [{"stage": "Deliver", "id": "a"}, {"stage": "Matte"}, 5], "title": "Deliver"}
     out = to_present(shot)
-    assert out == {**shot, "work": [{"stage": "Hand over", "id": "a"}, {"stage": "Matte"}, 5], "schema_number": 2}
+    assert out == {**shot, "work": [{"stage": "Hand over", "id": "a"}, {"stage": "Matte"}, 5], "schema_number": SCHEMA}
     assert shot["work"][0]["stage"] == "Deliver"  # type: ignore[index]  # the input is left as it is
-    for data in (5, [], {"schema_number": "two"}, {"schema_number": True}, {"schema_number": 2, "work": [{"stage": "Deliver"}]}):
+    for data in (
+        5,
+        [],
+        {"schema_number": "two"},
+        {"schema_number": True},
+        {"schema_number": SCHEMA, "work": [{"stage": "Deliver"}]},
+    ):
         assert to_present(data) == data
 
 

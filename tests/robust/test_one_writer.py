@@ -27,7 +27,8 @@ from transmixis.shot.lock import Lock, Locked
 from transmixis.shot.model import Film, Production, Shot, Step
 from transmixis.shot.plainjson import dumps, fault_in
 from transmixis.shot.session import Session
-from transmixis.shot.store import JOURNAL, load_film
+from transmixis.shot.store import load_film
+from transmixis.shot.texts import JOURNAL
 
 RACES = int(os.environ.get("TRANSMIXIS_RACES", "40"))
 KILLS = int(os.environ.get("TRANSMIXIS_KILLS", "15"))

@@ -10,12 +10,13 @@ import pytest
 
 from transmixis.core.errors import UserError
 from transmixis.media.still import write_still
-from transmixis.shot import pins, store
+from transmixis.shot import pins
+from transmixis.shot import texts as texts_module
 from transmixis.shot.document import Document
 from transmixis.shot.keys import KeptKeys, Keys
 from transmixis.shot.material import Material
 from transmixis.shot.model import MOST_PARTS, Pin, Plate, Shot, Step
-from transmixis.shot.store import StepTexts, bytes_of
+from transmixis.shot.texts import StepTexts, bytes_of
 
 
 def shot_of(count: int) -> Shot:
@@ -44,20 +45,20 @@ def shot_of(count: int) -> Shot:
 def test_a_shot_s_file_is_the_same_to_the_byte(count: int) -> None:
     texts, shot = StepTexts(), shot_of(count)
     for _ in range(2):
-        assert texts.of_shot(shot, "Shot A") == bytes_of(shot, "Shot A")
+        assert texts.of_shot(shot, "Shot A") == (bytes_of(shot, "Shot A"), {})
     if count:
         edited = shot.with_step(shot.steps[0].model_copy(update={"params": {"feather": 2.5}}))
-        assert texts.of_shot(edited, "Shot A") == bytes_of(edited, "Shot A")
+        assert texts.of_shot(edited, "Shot A") == (bytes_of(edited, "Shot A"), {})
         fewer = shot.model_copy(update={"steps": shot.steps[1:], "title": "Kürzer"})
-        assert texts.of_shot(fewer, "Shot A") == bytes_of(fewer, "Shot A")
-        assert texts.of_shot(shot, "Shot A") == bytes_of(shot, "Shot A")  # undone
+        assert texts.of_shot(fewer, "Shot A") == (bytes_of(fewer, "Shot A"), {})
+        assert texts.of_shot(shot, "Shot A") == (bytes_of(shot, "Shot A"), {})  # undone
 
 
 def test_an_edit_writes_out_what_was_edited(monkeypatch: pytest.MonkeyPatch) -> None:
     written: list[str] = []
-    real = store.bytes_of
+    real = texts_module.bytes_of
     monkeypatch.setattr(
-        store,
+        texts_module,
         "bytes_of",
         lambda r, name, depth=0: written.append(getattr(r, "id", r.code if isinstance(r, Shot) else "")) or real(r, name, depth),
     )

@@ -45,6 +45,7 @@ class State(QObject):
     working = pyqtSignal(float, str, object)  # share, what, seconds left: of one long piece of it
     said = pyqtSignal(str, str)  # text, kind: note or trouble
     page_wanted = pyqtSignal(str)
+    not_saved = pyqtSignal()  # told by the thread that writes
     trial_changed = pyqtSignal()  # what is dragged in the picture would look otherwise
 
     def __init__(self, engine: Engine) -> None:
@@ -73,6 +74,7 @@ class State(QObject):
         self._told_at = 0.0
         self.planner = Planner(engine)
         engine.trouble.connect(self._trouble)
+        self.not_saved.connect(self._take_back)
 
     # -- opening and closing
 
@@ -82,6 +84,7 @@ class State(QObject):
         self.session = session
         if session:
             session.document.watch(self._document_changed)
+            session.document.save_beside(self.not_saved.emit)
             self.engine.ask(AHEAD, session.document.prime, tag="prime")
             if session.document.recovered:
                 self.said.emit("The program was cut off last time; everything up to the last change is here.", "note")
@@ -118,6 +121,7 @@ class State(QObject):
         ):
             self.engine.drop(tag)
         if self.session:
+            self._try(lambda document: document.wait())
             self.session.close()
         self.session, self.code, self.step_id, self.frame = None, "", "", 1
         self._plan_office()
@@ -177,6 +181,12 @@ class State(QObject):
         self.proposals.clear()
         self.shot_changed.emit()
         self.measure()
+
+    def _take_back(self) -> None:
+        """The last change could not be written: it is taken back, and said."""
+        words = self.session.document.take_back() if self.session else ""
+        if words:
+            self.said.emit(words, "trouble")
 
     def _plan_office(self) -> None:
         """Hours and dates follow the document."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import shutil
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,7 +17,8 @@ from transmixis.shot.lock import Lock
 from transmixis.shot.logbook import LogBook
 from transmixis.shot.model import Film, Production, Shot, Step
 from transmixis.shot.record import CODE, words_of
-from transmixis.shot.store import JOURNAL, Store, save_film
+from transmixis.shot.store import Store, save_film
+from transmixis.shot.texts import JOURNAL
 
 MOST_UNDO = 500
 
@@ -40,6 +42,10 @@ class Document:
         self._undo: list[Change] = []
         self._redo: list[Change] = []
         self._watchers: list[Callable[[str], None]] = []
+        self._writer: ThreadPoolExecutor | None = None
+        self._pending: Future[None] | None = None
+        self._lost: Callable[[], None] = lambda: None
+        self._known = (film, list[Change](), list[Change]())  # what is on the disk for sure, and the commands that led there
         self.recovered = bool(lock and lock.after_crash)
 
     @staticmethod
@@ -61,7 +67,7 @@ class Document:
             raise
         doc = Document(store, film, lock)
         if doc.recovered:
-            for left in [*folder.glob(".*.part"), *folder.glob("shots/*/.*.part")]:
+            for left in [*folder.glob(".*.part"), *folder.glob("shots/*/.*.part"), *folder.glob("shots/*/steps/.*.part")]:
                 with contextlib.suppress(OSError):
                     left.unlink(missing_ok=True)
             doc.log.add("opened", "Opened after the program had been cut off; everything up to the last change is there.")
@@ -120,10 +126,41 @@ class Document:
         """Replace one step of a shot."""
         self.change_shot(title, self.shot(code).with_step(step))
 
+    # -- saving
+
+    def save_beside(self, lost: Callable[[], None]) -> None:
+        """Write on a thread of its own from now on: a change counts at once, and the next one waits until it is on the disk. `lost` is
+        called on that thread if it could not be written; `take_back` is to follow."""
+        self._writer, self._lost = ThreadPoolExecutor(1, "saving"), lost
+
     def _save(self, film: Film) -> None:
         if self.read_only:
             raise UserError(f"'{self.folder}' is open for looking only; copy it to a place you may write to change it.")
-        self._store.save(film, self._film)
+        self.wait()
+        write = self._store.writing(film, self._film)
+        if self._writer is None:
+            write()
+            return
+        self._known = (self._film, list(self._undo), list(self._redo))
+        self._pending = self._writer.submit(write)
+        self._pending.add_done_callback(lambda f: self._lost() if f.exception() else None)
+
+    def wait(self) -> None:
+        """Wait until the last change is on the disk. Raises UserError if it could not be written; then it is taken back."""
+        if self._pending is not None and (error := self._pending.exception()) is not None:
+            self.take_back()
+            raise error
+        self._pending = None
+
+    def take_back(self) -> str:
+        """Go back to what is on the disk if the last change could not be written; gives the reason, or '' if all is well."""
+        error = self._pending.exception() if self._pending is not None else None
+        if error is None:
+            return ""
+        self._pending = None
+        film, self._undo, self._redo = self._known
+        self._become(film, "Taken back: it could not be saved")
+        return str(error)
 
     def _become(self, film: Film, title: str) -> None:
         self._film = film
@@ -137,6 +174,11 @@ class Document:
     @property
     def redo_title(self) -> str | None:
         return self._redo[-1].title if self._redo else None
+
+    def _settled(self) -> None:
+        """Wait for the last change; whether it could be written is told by `lost`."""
+        with contextlib.suppress(UserError):
+            self.wait()
 
     def undo(self) -> str | None:
         """Go one command back; gives its title, or None when there is nothing to undo."""
@@ -159,6 +201,9 @@ class Document:
         return change.title
 
     def close(self) -> None:
+        self._settled()
+        if self._writer:
+            self._writer.shutdown()
         if self._lock:
             if self._store.at_home:
                 self._store.recover()
@@ -180,6 +225,7 @@ class Document:
 
     def take_in(self) -> None:
         """Read the folder anew, as a command that can be undone; a document without changes outside stays as it is."""
+        self.wait()
         before = self._film
         film = self._store.load()
         if film != before:

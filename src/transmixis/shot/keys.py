@@ -165,19 +165,13 @@ class Keys:
 
     def _plate_chunk(self, plate: Plate, c: int) -> Chunk:
         # files are looked at for each state; what comes out equal is the same object as before
-        stamps = tuple(self._stamped(plate, n) for n in _frames(c))
+        stamps = tuple(Gap(str(s)) if isinstance(s, UserError) else s for s in self._material.stamps(plate, _frames(c)))
         name = (self._shot.code, plate.id, c)
         stamps = self._kept.same(("stamps", *name), stamps)
         read = _how_read(plate)
         return self._kept.same_or_made(  # type: ignore[no-any-return]
             ("plate", *name), (stamps, read), lambda: tuple(s if isinstance(s, Gap) else digest("plate", read, s) for s in stamps)
         )
-
-    def _stamped(self, plate: Plate, frame: int) -> str:
-        try:
-            return self._material.stamp(plate, frame)
-        except UserError as e:
-            return Gap(str(e))
 
     def _step_chunk(self, step_id: str, c: int) -> Chunk:
         try:

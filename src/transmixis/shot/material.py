@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterable
 from pathlib import Path
 
 from transmixis.core.errors import UserError
@@ -54,23 +55,37 @@ class Material:
 
     def stamp(self, plate: Plate, frame: int) -> str:
         """A text that changes whenever the frame's file does; 'missing' if it is not there."""
-        return self._stamped(self.source(plate), self.frame_in(plate, frame))
+        return self._stamped(self.source(plate), self.frame_in(plate, frame), {})
+
+    def stamps(self, plate: Plate, frames: Iterable[int]) -> list[str | UserError]:
+        """The same for several frames, each file looked at once; the trouble where there is one."""
+        looked: dict[Path, str] = {}
+        out: list[str | UserError] = []
+        for n in frames:
+            try:
+                out.append(self._stamped(self.source(plate), self.frame_in(plate, n), looked))
+            except UserError as e:
+                out.append(e)
+        return out
 
     def stamp_all(self, plate: Plate) -> str:
         """A text that changes whenever any file of the plate does."""
         source = self.source(plate)
         if source.info.kind == "movie" or source.info.count == 1:
-            return self._stamped(source, 1)
-        return ";".join(self._stamped(source, n) for n in range(1, source.info.count + 1))
+            return self._stamped(source, 1, {})
+        looked: dict[Path, str] = {}
+        return ";".join(self._stamped(source, n, looked) for n in range(1, source.info.count + 1))
 
     @staticmethod
-    def _stamped(source: Source, n: int) -> str:
+    def _stamped(source: Source, n: int, looked: dict[Path, str]) -> str:
         try:
             path = source.file_of(n)
-            st = path.stat()
+            if path not in looked:
+                st = path.stat()
+                looked[path] = f"{st.st_mtime_ns}:{st.st_size}"
         except (OSError, UserError):
             return f"missing:{n}"
-        return f"{path.name}:{n}:{st.st_mtime_ns}:{st.st_size}:{source.info.space}:{source.info.chroma_halved}:{source.info.turn}"
+        return f"{path.name}:{n}:{looked[path]}:{source.info.space}:{source.info.chroma_halved}:{source.info.turn}"
 
     def forget(self) -> None:
         """Close everything; the next use opens anew, so changed folders are seen."""

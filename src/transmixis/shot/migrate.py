@@ -1,6 +1,7 @@
 """Documents of earlier formats brought to the present one, one number at a time.
 
-Format 1: the first version; shots had no number of their own. Format 2: the last stage is called 'Hand over'.
+Format 1: the first version; shots had no number of their own. Format 2: the last stage is called 'Hand over'. Format 3: a
+large step may lie in a file of its own.
 """
 
 from __future__ import annotations
@@ -8,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-SCHEMA = 2
+SCHEMA = 3
 _LAST_STAGE_BEFORE_2 = "Deliver"
 
 
@@ -27,7 +28,7 @@ def _to_2(data: dict[str, Any]) -> dict[str, Any]:
     return out
 
 
-_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _to_2}
+_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _to_2, 2: dict}
 
 
 def number_of(data: Any) -> int | None:

@@ -23,7 +23,8 @@ from transmixis.media.files import said, why
 from transmixis.media.sequence import find_sequence, is_movie, name_rule
 from transmixis.shot.lock import LOCK
 from transmixis.shot.logbook import FILE as LOG
-from transmixis.shot.store import JOURNAL, PRODUCTION, SHELF, real_path
+from transmixis.shot.store import real_path
+from transmixis.shot.texts import JOURNAL, PRODUCTION, SHELF
 
 MOST_BESIDE = 2000  # folders looked at beside an output's folders
 LARGEST_READ = 64 << 20

@@ -11,87 +11,35 @@ somebody else has changed since it was read.
 from __future__ import annotations
 
 import contextlib
-import json
 import os
+import threading
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 
-from pydantic import ValidationError
-
 from transmixis.core.errors import UserError
-from transmixis.media.files import said, write_atomically, writing
-from transmixis.shot.migrate import SCHEMA, number_of, to_present
-from transmixis.shot.model import Film, Production, Record, Shelf, Shot, Step, one_each
+from transmixis.media.files import said, write_atomically
+from transmixis.media.files import writing as told
+from transmixis.shot.model import Film, Production, Record, Shelf, Shot, Step
 from transmixis.shot.plainjson import LARGEST, dumps, parse, read_json
-from transmixis.shot.record import CODE, words_of
+from transmixis.shot.texts import (
+    JOURNAL,
+    PRODUCTION,
+    SHELF,
+    StepFile,
+    StepTexts,
+    apart_ids,
+    bytes_of,
+    is_document,
+    put_together,
+    record_from,
+    shot_file,
+    step_file,
+)
 
 R = TypeVar("R", bound=Record)
-PRODUCTION, SHELF, JOURNAL = "production.json", "shelf.json", ".journal.json"
 Stamp = tuple[int, int, int] | None  # of a file: inode, time, size; None: not there
-
-
-def shot_file(code: str) -> str:
-    """Where a shot is kept, below the production's folder."""
-    return f"shots/{code}/shot.json"
-
-
-def record_from(path: Path, data: Any, kind: type[R]) -> R:
-    """A document's record from its data. Raises UserError naming file, place and reason."""
-    number = number_of(data)
-    if number is not None and number > SCHEMA:
-        raise UserError(
-            f"'{said(path)}' was written by a newer Transmixis (format {number}, this one knows {SCHEMA}); "
-            "open it with the newer one. It was left as it is."
-        )
-    try:
-        return kind.model_validate(to_present(data))
-    except ValidationError as e:
-        raise UserError(f"'{said(path)}' at {words_of(e)}; mend it or restore a copy. It was left as it is.") from e
-
-
-def bytes_of(record: Record, name: str, depth: int = 0) -> bytes:
-    """A record as it is kept. Raises UserError if it could not be read again; then nothing should be written at all."""
-    try:
-        content = dumps(record.model_dump(mode="json", warnings=False), depth)
-        again = type(record).model_validate(json.loads(content))
-    except ValidationError as e:
-        raise UserError(f"{name} cannot be kept so: {words_of(e)}; nothing was changed.") from e
-    except (ValueError, TypeError, RecursionError) as e:
-        why = str(e).encode("utf-8", "replace").decode()[:160]
-        raise UserError(f"{name} cannot be kept so: {why}; nothing was changed.") from e
-    if again != record and again.model_dump(mode="json") != record.model_dump(mode="json", warnings=False):
-        raise UserError(f"{name} cannot be kept so: it would be read as something else; nothing was changed.")
-    return content
-
-
-class StepTexts:
-    """Steps as they stand in their shot's file, kept as long as they are the same: an edit of one writes out one. A shot's file is
-    what `bytes_of` would give, to the byte."""
-
-    def __init__(self) -> None:
-        self._held: dict[str, dict[int, tuple[Step, str]]] = {}  # by shot, by object
-
-    def of_shot(self, shot: Shot, name: str) -> bytes:
-        """The shot's file. Raises UserError as `bytes_of`."""
-        if not all(isinstance(s, Step) for s in shot.steps):
-            return bytes_of(shot, name)
-        try:
-            one_each(shot)
-        except ValueError as e:
-            raise UserError(f"{name} cannot be kept so: {e}; nothing was changed.") from e
-        bare = bytes_of(shot.model_copy(update={"steps": ()}), name).decode()
-        held = self._held.get(shot.code, {})
-        texts = {id(s): (s, held[id(s)][1] if id(s) in held else self._text(s, name)) for s in shot.steps}
-        self._held[shot.code] = texts
-        if not shot.steps:
-            return bare.encode()
-        listed = ",\n".join(texts[id(s)][1] for s in shot.steps)
-        return bare.replace('\n "steps": []', f'\n "steps": [\n{listed}\n ]', 1).encode()
-
-    @staticmethod
-    def _text(step: Step, name: str) -> str:
-        lines = bytes_of(step, name, depth=2).decode().rstrip("\n").split("\n")
-        return "\n".join(f"  {line}" for line in lines)
 
 
 class Store:
@@ -100,9 +48,11 @@ class Store:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self._seen: dict[str, Stamp] = {}
-        self._pending: dict[str, bytes] = {}  # in the journal, not yet in their own files
+        self._pending: dict[str, bytes | None] = {}  # in the journal, not yet in their own files; None: to be taken away
         self._home = _identity(folder)
         self._steps = StepTexts()
+        self._guard = threading.RLock()
+        self._apart: dict[str, Step] = {}  # steps in files of their own, as they were read or written
 
     # -- reading
 
@@ -116,7 +66,13 @@ class Store:
             journal_before = _stamp(self.folder / JOURNAL)
             self._seen = {}
             self._pending = self._read_journal()
-            film = self._read_film()
+            self._apart = {}
+            try:
+                film = self._read_film()
+            except UserError:
+                if journal_before == _stamp(self.folder / JOURNAL) and not self.changed_outside():
+                    raise
+                continue
             if journal_before == _stamp(self.folder / JOURNAL) and not self.changed_outside():
                 return film
         raise UserError(
@@ -136,24 +92,42 @@ class Store:
             raise UserError(
                 f"'{said(self.folder / name)}' is missing; restore it from a copy, or take the shot out of {PRODUCTION}."
             )
-        shot = self._record(name, Shot)
+        data = self._raw(name)
+        apart = {i: self._step_data(code, i) for i in apart_ids(data)}
+        shot = record_from(self.folder / name, put_together(data, apart) if apart else data, Shot)
         if shot.code != code:
             raise UserError(
                 f"'{said(self.folder / name)}' at $.code: '{shot.code}' is not the code of its folder, {code}; "
                 "mend it. It was left as it is."
             )
+        self._apart.update({step_file(code, s.id): s for s in shot.steps if s.id in apart})
         return shot
 
+    def _step_data(self, code: str, step_id: str) -> Any:
+        """A step that lies in a file of its own, looked at by itself, so that what is wrong is told with its file."""
+        name = step_file(code, step_id)
+        path = self.folder / name
+        if self._pending.get(name, b"") is None or (name not in self._pending and not path.exists()):
+            raise UserError(f"'{said(path)}' is missing; restore it from a copy, or take the step '{step_id}' out of the shot.")
+        step = record_from(path, self._raw(name), StepFile).step
+        if step.id != step_id:
+            raise UserError(
+                f"'{said(path)}' at $.step.id: '{step.id[:40]}' is not the id of its file, {step_id}; mend it. It was left as it is."
+            )
+        return step.model_dump(mode="json", warnings=False)
+
     def _record(self, name: str, kind: type[R]) -> R:
+        return record_from(self.folder / name, self._raw(name), kind)
+
+    def _raw(self, name: str) -> Any:
         path = self.folder / name
         if not path.resolve().is_relative_to(self.folder.resolve()):
             raise UserError(f"'{said(path)}' is a link that leads out of the production; put the file itself there.")
         self._seen[name] = _stamp(path)
-        if name in self._pending:
-            return record_from(path, parse(path, self._pending[name]), kind)
-        return record_from(path, read_json(path), kind)
+        waiting = self._pending.get(name)
+        return read_json(path) if waiting is None else parse(path, waiting)
 
-    def _read_journal(self) -> dict[str, bytes]:
+    def _read_journal(self) -> dict[str, bytes | None]:
         path = self.folder / JOURNAL
         try:
             there = path.exists()
@@ -167,11 +141,11 @@ class Store:
             if not path.exists():  # taken up by its writer while we looked
                 return {}
             raise
-        if not isinstance(data, dict) or not all(_is_document(k) and isinstance(v, str) for k, v in data.items()):
+        if not isinstance(data, dict) or not all(is_document(k) and isinstance(v, (str, type(None))) for k, v in data.items()):
             raise UserError(
                 f"'{said(path)}' is not a journal of ours; move it away to open the production as it was before. It was left as it is."
             )
-        return {k: v.encode() for k, v in data.items()}
+        return {k: None if v is None else v.encode() for k, v in data.items()}
 
     # -- writing
 
@@ -181,16 +155,31 @@ class Store:
 
     def save(self, film: Film, before: Film | None) -> None:
         """Write what differs from `before`, all or nothing. Raises UserError; then the disk holds what it held."""
-        content = _contents(film, before, self._steps)
+        self.writing(film, before)()
+
+    def writing(self, film: Film, before: Film | None) -> Callable[[], None]:
+        """The write of what differs from `before`, to be done now or on another thread before the next one is asked for. What could not be
+        kept at all raises UserError at once."""
+        content, apart = self._contents(film, before)
+        if content:
+            self._refuse_changed(list(content))
+        return partial(self._write_all, content, apart)
+
+    def _write_all(self, content: dict[str, bytes | None], apart: dict[str, Step]) -> None:
         if not content:
             return
-        self._refuse_changed(list(content))
-        self._spare_strangers(list(content))
-        if len(content) == 1 and not self._pending:
-            self._write(*next(iter(content.items())))
-            return
+        with self._guard:
+            self._refuse_changed(list(content))
+            self._spare_strangers(list(content))
+            if len(content) == 1 and not self._pending:
+                self._write(*next(iter(content.items())))
+            else:
+                self._write_together(content)
+            self._apart = apart
+
+    def _write_together(self, content: dict[str, bytes | None]) -> None:
         together = {**self._pending, **content}
-        journal = dumps({k: v.decode() for k, v in together.items()})
+        journal = dumps({k: None if v is None else v.decode() for k, v in together.items()})
         if len(journal) > LARGEST:
             raise UserError("This change is too large to be made in one go; make it in parts.")
         write_atomically(self.folder / JOURNAL, journal)
@@ -211,10 +200,16 @@ class Store:
             self._pending = {}
             (self.folder / JOURNAL).unlink(missing_ok=True)
 
-    def _write(self, name: str, content: bytes) -> None:
+    def _write(self, name: str, content: bytes | None) -> None:
         path = self.folder / name
+        if content is None:
+            with told(path):
+                path.unlink(missing_ok=True)
+            self._seen.pop(name, None)
+            return
         if "/" in name:
-            for folder in (self.folder / "shots", path.parent):
+            for folder in reversed(path.relative_to(self.folder).parents[:-1]):
+                folder = self.folder / folder
                 try:
                     folder.mkdir(exist_ok=True)
                 except OSError as e:
@@ -223,6 +218,49 @@ class Store:
                 raise UserError(f"'{said(path.parent)}' is a link that leads out of the production; put the folder itself there.")
         write_atomically(path, content)
         self._seen[name] = _stamp(path)
+
+    def _contents(self, film: Film, before: Film | None) -> tuple[dict[str, bytes | None], dict[str, Step]]:
+        """Name and content of every document that differs (None: is no longer), and the steps in files of their own."""
+        if len({s.code for s in film.shots}) < len(film.shots):
+            raise UserError("Two shots of a production cannot have the same code; choose another for one of them.")
+        old = {s.code: s for s in before.shots} if before else {}
+        out: dict[str, bytes | None] = {}
+        apart = dict(self._apart)
+        for shot in film.shots:
+            if old.get(shot.code) is not shot and old.get(shot.code) != shot:
+                out.update(self._contents_of(shot, apart))
+        for name, record, was, words in (
+            (SHELF, film.shelf, before.shelf if before else Shelf(), "The shelf"),
+            (PRODUCTION, film.production, before.production if before else None, "The production"),
+        ):
+            if record != was:
+                out[name] = bytes_of(record, words)
+        return out, apart
+
+    def _contents_of(self, shot: Shot, apart: dict[str, Step]) -> dict[str, bytes | None]:
+        """The files of a shot that differ; `apart` is brought up to it."""
+        own, large = self._steps.of_shot(shot, f"Shot {shot.code}")
+        out: dict[str, bytes | None] = {}
+        for name, step in large.items():
+            if apart.get(name) is not step and apart.get(name) != step:
+                out[name] = self._steps.of_step(shot.code, step)
+            apart[name] = step
+        for name in [n for n in apart if n.startswith(step_file(shot.code, "")[:-5]) and n not in large]:
+            out[name] = None
+            del apart[name]
+        name = shot_file(shot.code)
+        if own != self._read_own(name):
+            out[name] = own
+        return out
+
+    def _read_own(self, name: str) -> bytes | None:
+        """A shot's own file as it stands; None if it is not there, is not as it was read, or is to be replaced."""
+        path = self.folder / name
+        if name in self._pending or name not in self._seen or _stamp(path) != self._seen[name]:
+            return None
+        with contextlib.suppress(OSError):
+            return path.read_bytes()
+        return None
 
     # -- the world outside
 
@@ -241,7 +279,8 @@ class Store:
 
     def changed_outside(self) -> list[str]:
         """Documents that somebody else has written since they were read."""
-        return [name for name, stamp in list(self._seen.items()) if _stamp(self.folder / name) != stamp]
+        with self._guard:  # not while this program itself is writing
+            return [name for name, stamp in list(self._seen.items()) if _stamp(self.folder / name) != stamp]
 
     def _refuse_changed(self, names: list[str]) -> None:
         self.require_home()
@@ -261,7 +300,7 @@ class Store:
             n = 1
             while (spare := path.with_name(f"{path.stem}.before-{n}{path.suffix}")).exists():
                 n += 1
-            with writing(spare):
+            with told(spare):
                 os.replace(path, spare)
 
 
@@ -273,30 +312,6 @@ def load_film(folder: Path) -> Film:
 def save_film(folder: Path, film: Film) -> None:
     """Write a whole production into a folder that holds none yet."""
     Store(folder).save(film, None)
-
-
-def _contents(film: Film, before: Film | None, steps: StepTexts) -> dict[str, bytes]:
-    """Name and content of every document that differs."""
-    if len({s.code for s in film.shots}) < len(film.shots):
-        raise UserError("Two shots of a production cannot have the same code; choose another for one of them.")
-    old = {s.code: s for s in before.shots} if before else {}
-    changed: list[tuple[str, Record, str]] = [
-        (shot_file(s.code), s, f"Shot {s.code}") for s in film.shots if old.get(s.code) is not s and old.get(s.code) != s
-    ]
-    if film.shelf != (before.shelf if before else Shelf()):
-        changed.append((SHELF, film.shelf, "The shelf"))
-    if before is None or before.production != film.production:
-        changed.append((PRODUCTION, film.production, "The production"))
-    return {name: steps.of_shot(r, words) if isinstance(r, Shot) else bytes_of(r, words) for name, r, words in changed}
-
-
-def _is_document(name: Any) -> bool:
-    if not isinstance(name, str):
-        return False
-    parts = name.split("/")
-    return name in (PRODUCTION, SHELF) or (
-        len(parts) == 3 and (parts[0], parts[2]) == ("shots", "shot.json") and bool(CODE.match(parts[1]))
-    )
 
 
 def _stamp(path: Path) -> Stamp:
