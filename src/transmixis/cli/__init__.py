@@ -375,6 +375,7 @@ def _fail(words: str) -> None:
     sys.exit(1)
 
 
+import transmixis.cli.parts  # noqa: E402
 import transmixis.cli.plan  # noqa: E402
 import transmixis.cli.plates  # noqa: E402  (its commands join the application)
 import transmixis.cli.shelf  # noqa: E402

@@ -30,7 +30,8 @@ T = TypeVar("T")
 class Slot:
     """An input of a step: its name, what it is in plain words, what it takes, and whether it may stay empty. `many`: it may be connected
     several times, as 'name', 'name.2', 'name.3' of the step's inputs. `whole`: the product may look at any of its frames. `usual` says
-    what a new step is connected to, first that is there first: 'plate:ROLE', or 'step:ROLE' for the last step that has this role."""
+    what a new step is connected to, first that is there first: 'plate:ROLE', or 'step:ROLE' for the last step that has this role. `ground`:
+    what lies behind; it is what a step lets through while it is off, and what parts are ordered by."""
 
     name: str
     words: str
@@ -38,6 +39,7 @@ class Slot:
     optional: bool = False
     many: bool = False
     whole: bool = False
+    ground: bool = False
     usual: tuple[str, ...] = ("plate:hero", "plate:any")
 
 
@@ -169,6 +171,8 @@ class StepKind(ABC):
     keeps_pixels: ClassVar[bool] = False  # a mend that moves no pixel, so that what was recorded at half size still is
     own_pins: ClassVar[tuple[str, ...]] = ()  # parameters whose pins it eases itself, so that all of them may count at any frame
     held_pins: ClassVar[tuple[str, ...]] = ()  # parameters whose pins count at their own frames only, and are not eased between
+    positions: ClassVar[tuple[str, ...]] = ()  # parameters that are points in the picture, px, which move with a part
+    offsets: ClassVar[tuple[str, str] | None] = None  # parameters that move it to the right and down, px
     tools: ClassVar[tuple[str, ...]] = ()  # the tools on the picture that it wants (see `handles`)
     pieced: ClassVar[bool] = False  # its analysis is made in pieces (see `pieces`)
     gives: ClassVar[tuple[ProductKind, ...]] = ()  # all that it gives, if it is more than `product`

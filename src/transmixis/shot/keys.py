@@ -368,12 +368,14 @@ def refs_of(step: Step, slot: Slot) -> dict[str, str]:
 
 
 def passed_through(step: Step, kind: StepKind) -> str | None:
-    """What a step lets through while it is off or of an unknown kind: the first of its inputs; nothing if it makes a matte, a motion or a shape."""
+    """What a step lets through while it is off or of an unknown kind: what lies behind it, else the first of its inputs; nothing if it makes
+    a matte, a motion or a shape."""
     if not kind.known:
         return next((r for r in step.inputs.values() if r), None)
     if kind.product not in ("picture", "readings"):
         return None
-    return next((step.inputs[s.name] for s in kind.slots if step.inputs.get(s.name)), None)
+    slots = sorted(kind.slots, key=lambda s: not s.ground)
+    return next((step.inputs[s.name] for s in slots if step.inputs.get(s.name)), None)
 
 
 def checked(step: Step, kind: StepKind, frame: int) -> BaseModel:

@@ -70,6 +70,16 @@ class Step(Record):
     limits: dict[str, Annotated[float, Field(gt=0)]] = Field(default_factory=dict)
 
 
+class Part(Record):
+    """Steps gathered under a name. `asleep`: the part is switched off, and those of its steps that had been off by themselves."""
+
+    id: str
+    name: str
+    steps: tuple[str, ...] = ()
+    folded: bool = False
+    asleep: tuple[str, ...] | None = None
+
+
 class Cue(Record):
     """A named frame."""
 
@@ -89,6 +99,7 @@ class Shot(Record):
     height: int = Field(ge=1, le=65536)
     plates: tuple[Plate, ...] = Field(default=(), max_length=MOST_PARTS)
     steps: tuple[Step, ...] = Field(default=(), max_length=MOST_PARTS)
+    parts: tuple[Part, ...] = Field(default=(), max_length=MOST_PARTS)
     cues: tuple[Cue, ...] = ()
     verdicts: tuple[Verdict, ...] = ()
     hours_estimate: float | None = Field(default=None, ge=0)  # set by hand, for a shot without tasks; None: from its work order
@@ -136,8 +147,14 @@ class Shot(Record):
 
 
 def one_each(shot: Shot) -> None:
-    """Raises ValueError if two plates or steps have one id, or if there are too many steps."""
-    for what, ids in (("plates", [p.id for p in shot.plates]), ("steps", [s.id for s in shot.steps])):
+    """Raises ValueError if two plates, steps or parts have one id, if a step is in two parts, or if there are too many steps."""
+    gathered = [s for p in shot.parts for s in p.steps]
+    for what, ids in (
+        ("plates", [p.id for p in shot.plates]),
+        ("steps", [s.id for s in shot.steps]),
+        ("parts", [p.id for p in shot.parts]),
+        ("places in parts", gathered),
+    ):
         twice = next((i for i in ids if ids.count(i) > 1), None)
         if twice is not None:
             raise ValueError(f"two {what} have the id '{twice[:40]}'; give one of them another")

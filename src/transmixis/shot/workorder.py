@@ -14,7 +14,7 @@ from transmixis.core.matte.convolve import shrink
 from transmixis.core.matte.screen import CLOTH_WIDTH, find_screen
 from transmixis.media.source import Source, SourceInfo, open_source
 from transmixis.shot.contract import ALWAYS, BACKGROUND, SCREEN, Slot
-from transmixis.shot.model import STAGES, Film, Plate, Role, Shot, Step
+from transmixis.shot.model import STAGES, Film, Part, Plate, Role, Shot, Step
 from transmixis.shot.record import CODE
 from transmixis.shot.steps import KINDS, kind_of, kind_with, known_kind
 from transmixis.shot.store import stored_path
@@ -266,16 +266,24 @@ def survey_others(shot: Shot, moving: list[str]) -> Shot:
 
 
 def remove_step(shot: Shot, step_id: str) -> Shot:
-    """The shot without a step; what was connected to it is connected to its first input instead."""
+    """The shot without a step; what was connected to it is connected to what lay behind it instead, else to its first input."""
     gone = shot.step(step_id)
-    first = next((r for s in kind_of(gone.kind).slots if (r := gone.inputs.get(s.name))), None)
+    slots = sorted(kind_of(gone.kind).slots, key=lambda s: not s.ground)
+    first = next((r for s in slots if (r := gone.inputs.get(s.name))), None)
     steps = []
     for s in shot.steps:
         if s.id == step_id:
             continue
         inputs = {k: (first if v == f"step:{step_id}" else v) for k, v in s.inputs.items()}
         steps.append(s.model_copy(update={"inputs": {k: v for k, v in inputs.items() if v}}))
-    return shot.model_copy(update={"steps": tuple(steps), "output": None if shot.output == step_id else shot.output})
+    left = {"steps": tuple(steps), "parts": without_step(shot.parts, step_id)}
+    return shot.model_copy(update={**left, "output": None if shot.output == step_id else shot.output})
+
+
+def without_step(parts: tuple[Part, ...], step_id: str) -> tuple[Part, ...]:
+    """The parts when a step has gone; a part without steps goes too."""
+    left = (p.model_copy(update={"steps": tuple(s for s in p.steps if s != step_id)}) for p in parts)
+    return tuple(p for p in left if p.steps)
 
 
 def move_step(shot: Shot, step_id: str, to: int) -> Shot:

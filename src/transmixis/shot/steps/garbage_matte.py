@@ -38,6 +38,7 @@ class GarbageMatte(StepKind):
     begins = SCREEN
     roles = ("garbage",)
     work = "roto"
+    positions = ("points",)
     tools = ("outline",)
 
     def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:

@@ -43,12 +43,13 @@ class LayIn(StepKind):
     work = "place and match"
     slots = (
         Slot("front", "the picture that is laid in", usual=("plate:still", "plate:element")),
-        Slot("back", "the picture behind", usual=("step:result", "step:mended", "plate:hero", "plate:any")),
+        Slot("back", "the picture behind", ground=True, usual=("step:result", "step:mended", "plate:hero", "plate:any")),
         HANGS_ON,
         Slot("before", "mattes of what passes in front", takes="matte", optional=True, many=True, usual=("step:cut out",)),
     )
     Params = LayInParams
     tools = ("corners",)
+    positions = ("corners",)
 
     def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
         points, matrix, note = hung_points(inputs, params, frame, np.asarray(params.corners, np.float64).reshape(-1, 2))

@@ -42,11 +42,12 @@ class Patch(StepKind):
     gives = ("picture", "matte")
     says = "covers a mark with what lies beside it"
     work = "clean plate patch"
-    slots = (Slot("plate", "the plate to mend"), HANGS_ON)
+    slots = (Slot("plate", "the plate to mend", ground=True), HANGS_ON)
     Params = PatchParams
     mends = True
     roles = ("mended",)
     keeps_pixels = True
+    positions = ("outline",)
     tools = ("outline", "source")
 
     def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:

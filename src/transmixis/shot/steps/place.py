@@ -48,10 +48,11 @@ class Place(StepKind):
     work = "place and match"
     slots = (
         Slot("front", "the picture in front", usual=("step:subject",)),
-        Slot("back", "the picture behind", optional=True, usual=("plate:background", "plate:still")),
+        Slot("back", "the picture behind", optional=True, ground=True, usual=("plate:background", "plate:still")),
         HANGS_ON,
     )
     Params = PlaceParams
+    offsets = ("x", "y")
     timeless = True
 
     def looks_at(self, slot: str, params: Any, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:

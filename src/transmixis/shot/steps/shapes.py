@@ -43,6 +43,7 @@ class Shapes(StepKind):
     Params = ShapesParams
     own_pins = ("outline",)
     full_chroma = True
+    positions = ("outline",)
     tools = ("outline",)
 
     def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:

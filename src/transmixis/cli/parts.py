@@ -1,0 +1,153 @@
+"""Commands on the parts of a shot: steps gathered under a name."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from transmixis.cli.common import Json, app, show
+from transmixis.shot import parts
+from transmixis.shot.document import Document
+from transmixis.shot.model import Part, Shot
+from transmixis.shot.stepjob import step_named
+
+part = typer.Typer(no_args_is_help=True, help="Parts of a shot: gather steps, switch, stack, move, copy, list.")
+app.add_typer(part, name="part")
+
+Project = Annotated[Path, typer.Argument(help="A production's folder.")]
+Code = Annotated[str, typer.Argument(help="The shot's code.")]
+Which = Annotated[str, typer.Argument(help="The part's id or name.")]
+Right = Annotated[float, typer.Option(help="To the right, px; below zero to the left.")]
+Down = Annotated[float, typer.Option(help="Down, px; below zero up.")]
+Frames = Annotated[int, typer.Option(help="Its pins later by so many frames; below zero earlier.")]
+
+
+def _told(p: Part, shot: Shot) -> dict[str, Any]:
+    layer = parts.layer_of(shot, p.steps)
+    return {"id": p.id, "name": p.name, "steps": list(p.steps), "on": p.asleep is None, "lies_on": layer.below if layer else None}
+
+
+@part.command(name="make")
+def make(
+    project: Project,
+    code: Code,
+    name: Annotated[str, typer.Argument(help="What the part is called.")],
+    steps: Annotated[list[str], typer.Argument(help="Ids or names of its steps.")],
+    as_json: Json = False,
+) -> None:
+    """Gather steps under a name."""
+    doc = Document.open(project)
+    try:
+        shot, made = parts.gathered(doc.shot(code), name, [step_named(doc.shot(code), s).id for s in steps])
+        doc.change_shot(f"Gather {made.name}", shot)
+    finally:
+        doc.close()
+    show(as_json, _told(made, shot), f"{made.name} ({made.id}): {len(made.steps)} steps of {code}")
+
+
+def _change(project: Path, code: str, which: str, what: str, as_json: bool) -> None:
+    doc = Document.open(project)
+    try:
+        shot = doc.shot(code)
+        p = parts.part_named(shot, which)
+        acts = {
+            "switch": lambda: parts.switched(shot, p.id),
+            "front": lambda: parts.restacked(shot, p.id, forward=True),
+            "back": lambda: parts.restacked(shot, p.id, forward=False),
+            "loosen": lambda: parts.loosened(shot, p.id),
+            "remove": lambda: parts.removed(shot, p.id),
+        }
+        new = acts[what]()
+        doc.change_shot(f"{p.name}: {what}", new)
+    finally:
+        doc.close()
+    now = next((q for q in new.parts if q.id == p.id), p)
+    state = "" if what != "switch" else " off" if now.asleep is not None else " on"
+    show(as_json, _told(now, new), f"{p.name}: {what}{state}")
+
+
+@part.command(name="switch")
+def switch(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
+    """Switch a part off, or on again as it was."""
+    _change(project, code, which, "switch", as_json)
+
+
+@part.command(name="front")
+def front(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
+    """Put a part one place further to the front."""
+    _change(project, code, which, "front", as_json)
+
+
+@part.command(name="back")
+def back(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
+    """Put a part one place further to the back."""
+    _change(project, code, which, "back", as_json)
+
+
+@part.command(name="loosen")
+def loosen(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
+    """Let go of a part; its steps stay."""
+    _change(project, code, which, "loosen", as_json)
+
+
+@part.command(name="remove")
+def remove(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
+    """Take a part out with its steps."""
+    _change(project, code, which, "remove", as_json)
+
+
+@part.command(name="move")
+def move(
+    project: Project, code: Code, which: Which, right: Right = 0.0, down: Down = 0.0, frames: Frames = 0, as_json: Json = False
+) -> None:
+    """Move a part over the picture, and its pins in time."""
+    doc = Document.open(project)
+    try:
+        shot = doc.shot(code)
+        p = parts.part_named(shot, which)
+        doc.change_shot(f"Move {p.name}", parts.moved(shot, p.id, right, down, frames))
+    finally:
+        doc.close()
+    show(as_json, _told(p, shot), f"Moved {p.name} by {right:g} px to the right, {down:g} px down, {frames} frames")
+
+
+@part.command(name="copy")
+def copy(
+    project: Project,
+    code: Code,
+    which: Which,
+    name: Annotated[str, typer.Option(help="What the copy is called.")] = "",
+    right: Right = 0.0,
+    down: Down = 0.0,
+    frames: Frames = 0,
+    as_json: Json = False,
+) -> None:
+    """Copy a part with offsets of its own, in front of the one that it was made from."""
+    doc = Document.open(project)
+    try:
+        shot = doc.shot(code)
+        p = parts.part_named(shot, which)
+        new, made = parts.copied(shot, p.id, name, right, down, frames)
+        doc.change_shot(f"Copy {p.name}", new)
+    finally:
+        doc.close()
+    show(as_json, _told(made, new), f"Copied {p.name} to {made.name} ({made.id})")
+
+
+@part.command(name="list")
+def list_(project: Project, code: Code, as_json: Json = False) -> None:
+    """List the parts of a shot, and what lies on what, from back to front."""
+    doc = Document.open(project, read_only=True)
+    try:
+        shot = doc.shot(code)
+    finally:
+        doc.close()
+    order = [
+        next((p.name for p in shot.parts if p.steps == layer.steps), shot.step(layer.steps[0]).name)
+        for layer in parts.layers(shot)
+    ]
+    told = {"parts": [_told(p, shot) for p in shot.parts], "back_to_front": order}
+    lines = [f"{p.name} ({p.id}){'' if p.asleep is None else ', off'}: {', '.join(p.steps)}" for p in shot.parts]
+    show(as_json, told, "\n".join([*lines, f"From back to front: {', '.join(order) or 'nothing'}"]))
