@@ -129,9 +129,9 @@ def window_rows(folder: Path) -> list[tuple[str, float]]:
     app.processEvents()
     opened = 1000 * (time.perf_counter() - began)
     state = window.state
-    state.stop_measuring()
+    state.work.stop()
     for step in state.shot.steps if state.shot else ():
-        state.readings[step.id] = {n: [Reading("r", 0.5 + 0.4 * math.sin(n / 9), "px", 1.0)] for n in range(1, FRAMES + 1)}
+        state.known.readings[step.id] = {n: [Reading("r", 0.5 + 0.4 * math.sin(n / 9), "px", 1.0)] for n in range(1, FRAMES + 1)}
     image = QImage(window.bench.ledger.size(), QImage.Format.Format_RGB32)
 
     def paint(i: int) -> None:
@@ -143,7 +143,7 @@ def window_rows(folder: Path) -> list[tuple[str, float]]:
     state.set_step("layer29")
     document = state.session.document if state.session else None
     assert document is not None
-    rows.append(("an edit on the interface's thread", median(lambda i: state.set_param("opacity", 0.3 + i / 100), document.wait)))
+    rows.append(("an edit on the interface's thread", median(lambda i: state.edits.set_param("opacity", 0.3 + i / 100), document.wait)))
     window.close()
     return rows
 

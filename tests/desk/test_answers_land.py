@@ -91,7 +91,7 @@ def test_a_dialog_s_answer_merges_into_the_film_as_it_is_then(bench: MainWindow)
     dialog.people.item(0, 0).setText("Ada")  # type: ignore[union-attr]
     dialog.shots.item(0, 4).setText("the storm plate")  # type: ignore[union-attr]
     # meanwhile a delivery comes in, and a new shot
-    assert state.change_there(
+    assert state.edits.change_there(
         session, "KP010", "Delivered", lambda s: s.model_copy(update={"delivered": "x", "hours_spent": 3.0})
     )
     bench.make_shot("KP990", "another", 24)
@@ -118,12 +118,12 @@ def test_an_open_production_can_be_looked_at(
     assert "is open in another Transmixis" in asked[0]
     said: list[str] = []
     window.state.said.connect(lambda words, kind: said.append(words))
-    assert not window.state.change("Edit", lambda: window.state.shot.model_copy(update={"title": "x"}))  # type: ignore[union-attr]
+    assert not window.state.edits.change("Edit", lambda: window.state.shot.model_copy(update={"title": "x"}))  # type: ignore[union-attr]
     assert "looking only" in said[-1]
     other.change_shot("Theirs", other.shot("KP010").model_copy(update={"title": "theirs"}))
     window.look_outside()
     assert "changed by another program" in said[-1]
-    window.state.measure_again()
+    window.state.work.again()
     assert window.state.shot.title == "theirs"  # type: ignore[union-attr]
     other.close()
 
@@ -137,7 +137,7 @@ def test_a_moved_folder_is_told_once_and_not_made_anew(bench: MainWindow, qtbot:
     bench.look_outside()
     assert [w for w in said if "moved, renamed or taken away" in w] == said
     assert len(said) == 1
-    bench.state.set_param("black", 0.2)
+    bench.state.edits.set_param("black", 0.2)
     settle(qtbot, bench)
     assert not folder.exists()
     kept = json.loads((tmp_path / "elsewhere/shots/KP010/shot.json").read_text())
@@ -160,10 +160,10 @@ def test_undo_and_pins_are_in_the_log_book_as_they_happened(bench: MainWindow) -
     state = bench.state
     state.set_step("screen_key")
     state.set_frame(2)
-    state.set_param("black", 0.1, at_frame=True)
-    state.unpin("black", 2)
-    state.undo()
-    state.redo()
+    state.edits.set_param("black", 0.1, at_frame=True)
+    state.edits.unpin("black", 2)
+    state.edits.undo()
+    state.edits.redo()
     told = [(e.kind, e.text) for e in state.session.document.log.entries()][-4:]  # type: ignore[union-attr]
     assert told == [
         ("pin", "Screen key: black pinned at frame 2."),

@@ -98,7 +98,7 @@ def test_the_schedule_says_what_is_late_and_why_and_a_proposal_mends_it(board: M
     assert "schedule" in kinds
     assert "proposal declined" in kinds
     while board.state.session.document.undo_title:  # type: ignore[union-attr]
-        board.state.undo()
+        board.state.edits.undo()
     settle(qtbot, board)
     assert panel.view.table is not None
     assert panel.view.table.missed
@@ -128,8 +128,8 @@ def test_a_block_is_dragged_to_somebody_else_and_to_another_day(board: MainWindo
     assert board.board.table.chosen == code
     qtbot.mouseClick(board.board.schedule.free, Qt.MouseButton.LeftButton)
     assert all(not w.who and not w.not_before for w in film_of(board).shot(code).work)
-    board.state.undo()
-    board.state.undo()
+    board.state.edits.undo()
+    board.state.edits.undo()
     assert all(not w.who for w in film_of(board).shot(code).work)
     before = film_of(board)
     placed = view.placed()[0]
@@ -180,7 +180,7 @@ def test_people_and_dates_are_written_checked_and_undone(board: MainWindow, qtbo
     assert mara.does == ("Matte",)
     assert mara.off == ("2026-05-18", "2026-05-19")
     assert film_of(board).shot("S001").due == "2026-05-20"
-    board.state.undo()
+    board.state.edits.undo()
     assert film_of(board).production.people[0].week[0] == 6
 
 

@@ -133,7 +133,7 @@ def test_several_takes_become_several_shots_in_one_list(
     assert "list.txt" in seen["left"][0]
     assert [s.code for s in window.board.table.shots()] == ["SH010", "AB010"]
     assert window.page == "board"
-    window.state.undo()  # one change
+    window.state.edits.undo()  # one change
     assert not window.board.table.shots()
     assert window.board.first.isVisible()
 
@@ -141,23 +141,23 @@ def test_several_takes_become_several_shots_in_one_list(
 def test_measuring_stops_when_told_and_goes_on(bench: MainWindow, qtbot: Any) -> None:
     state, stop = bench.state, bench.foot.stop
     assert stop.isHidden()  # nothing is under way
-    state.set_param("white", 0.8)
+    state.edits.set_param("white", 0.8)
     qtbot.waitUntil(stop.isVisible, timeout=LONG)
     qtbot.mouseClick(stop, Qt.MouseButton.LeftButton)
-    assert state.stopped
+    assert state.work.stopped
     settle(qtbot, bench)
-    left = state.remeasuring
+    left = state.known.remeasuring
     assert left > 0
-    state.want_proposal("match")  # what was dropped can be asked for again
+    state.answers.want("match")  # what was dropped can be asked for again
     settle(qtbot, bench)
-    assert "match" in state.proposals
+    assert "match" in state.answers.made
     assert stop.text() == "Go on"
-    state.set_param("white", 0.7)  # an edit does not start it again
+    state.edits.set_param("white", 0.7)  # an edit does not start it again
     settle(qtbot, bench)
-    assert state.remeasuring >= left
+    assert state.known.remeasuring >= left
     qtbot.mouseClick(stop, Qt.MouseButton.LeftButton)
     settle(qtbot, bench)
-    assert state.remeasuring == 0
+    assert state.known.remeasuring == 0
     assert stop.isHidden()
 
 
@@ -179,12 +179,12 @@ def test_play_keeps_to_the_shot_s_rate_where_frames_are_at_hand(bench: MainWindo
 def test_proposals_that_wait_are_named_before_a_shot_is_handed_over(bench: MainWindow, qtbot: Any) -> None:
     bench.show_page("deliver")
     settle(qtbot, bench)
-    waits, unknown = bench.state.proposals_waiting()
+    waits, unknown = bench.state.answers.waiting()
     assert not unknown
     assert "Match" in waits
     assert "Match" in bench.deliver.waiting.text()
     bench.state.set_step("match")
-    bench.state.keep_mine()
+    bench.state.answers.keep_mine()
     bench.deliver.refresh()
     assert "Match" not in bench.deliver.waiting.text()
 

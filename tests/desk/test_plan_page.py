@@ -55,7 +55,7 @@ def test_a_number_is_dragged_and_the_drawing_answers_before_it_is_let_go(bench: 
     assert bench.state.shot.plan["lens"]["distance"] > 4  # type: ignore[union-attr]
     last = bench.state.session.document.log.entries()[-1]  # type: ignore[union-attr]
     assert last.text.startswith("Which lens, how far? Distance: ")
-    bench.state.undo()
+    bench.state.edits.undo()
     assert "lens" not in bench.state.shot.plan  # type: ignore[union-attr]
 
 
@@ -69,14 +69,14 @@ def test_a_proposal_mends_the_shadows_and_can_be_undone(bench: MainWindow, qtbot
     day.editingFinished.emit()
     assert bench.state.shot.plan["shadow"]["second_day"] == "2026-05-23"  # type: ignore[union-attr]
     settle(qtbot, bench)
-    assert bench.state.stage_state("Plan")[0] == "fault"
+    assert bench.state.known.stage_state("Plan")[0] == "fault"
     qtbot.mouseClick(plan.use, Qt.MouseButton.LeftButton)
     assert plan.view.answer is not None
     assert plan.view.answer.words.startswith("Yes")
     assert not plan.card.isVisible()
     settle(qtbot, bench)
-    assert bench.state.stage_state("Plan")[1] == 0
-    bench.state.undo()
+    assert bench.state.known.stage_state("Plan")[1] == 0
+    bench.state.edits.undo()
     assert plan.view.answer.words.startswith("No")
     assert any(e.kind == "plan" for e in bench.state.session.document.log.entries())  # type: ignore[union-attr]
 
@@ -116,7 +116,7 @@ def test_a_fall_is_put_on_place_as_pins(bench: MainWindow, qtbot: Any) -> None:
     qtbot.mouseClick(bench.plan.put, Qt.MouseButton.LeftButton)
     pins = bench.state.shot.step("place").pins["y"]  # type: ignore[union-attr]
     assert len(pins) > 10
-    bench.state.undo()
+    bench.state.edits.undo()
     assert not bench.state.shot.step("place").pins  # type: ignore[union-attr]
     choose(qtbot, bench, "lens")
     assert not bench.plan.put.isVisible()
@@ -135,13 +135,13 @@ def test_inputs_that_cannot_be_are_told_in_one_sentence(bench: MainWindow, qtbot
             continue
         wrong = others.get(kind, {next(iter(question.Params.model_fields)): -5})
         more = shot.model_copy(update={"plan": {kind: wrong}})
-        assert bench.state.change("wrong", lambda more=more: more)
+        assert bench.state.edits.change("wrong", lambda more=more: more)
         choose(qtbot, bench, kind)
-        bench.state.stage_state("Plan")
+        bench.state.known.stage_state("Plan")
         settle(qtbot, bench)
         assert bench.plan.view.answer is None, kind
         assert len(bench.plan.view.trouble) > 10
-        assert bench.state.stage_state("Plan") == ("fault", 1)
+        assert bench.state.known.stage_state("Plan") == ("fault", 1)
 
 
 def test_colours_are_measured_on_a_still_drawn_on_by_hand(bench: MainWindow, qtbot: Any) -> None:
@@ -187,8 +187,8 @@ def test_colours_are_measured_on_a_still_drawn_on_by_hand(bench: MainWindow, qtb
     qtbot.mouseClick(bench.plan.forget, Qt.MouseButton.LeftButton)
     assert not bench.state.shot.plan["screen"]["measured"]  # type: ignore[union-attr]
     assert not bench.plan.forget.isVisible()
-    bench.state.undo()
-    bench.state.undo()
+    bench.state.edits.undo()
+    bench.state.edits.undo()
     assert "screen" not in bench.state.shot.plan  # type: ignore[union-attr]
 
 
@@ -217,7 +217,7 @@ def test_a_shadow_is_drawn_from_foot_to_tip(bench: MainWindow, qtbot: Any) -> No
 def test_tasks_are_taken_timed_finished_and_undone(bench: MainWindow, qtbot: Any) -> None:
     bench.show_page("plan")
     choose(qtbot, bench, "estimate")
-    bench.state.change("no tasks", lambda: bench.state.shot.model_copy(update={"work": ()}))  # type: ignore[union-attr]
+    bench.state.edits.change("no tasks", lambda: bench.state.shot.model_copy(update={"work": ()}))  # type: ignore[union-attr]
     tasks = bench.plan.tasks
     assert tasks.none.isVisible()
     qtbot.mouseClick(tasks.take, Qt.MouseButton.LeftButton)
@@ -253,17 +253,17 @@ def test_tasks_are_taken_timed_finished_and_undone(bench: MainWindow, qtbot: Any
     assert isinstance(out, QPushButton)
     out.click()
     assert len(bench.state.shot.work) == count - 1  # type: ignore[union-attr]
-    bench.state.undo()
-    bench.state.undo()
-    bench.state.undo()
-    bench.state.undo()
+    bench.state.edits.undo()
+    bench.state.edits.undo()
+    bench.state.edits.undo()
+    bench.state.edits.undo()
     assert not bench.state.shot.work[0].done  # type: ignore[union-attr]
 
 
 def test_what_was_said_is_kept_with_its_day_and_shown_in_the_brief(bench: MainWindow, qtbot: Any, tmp_path: Path) -> None:
     bench.show_page("plan")
     choose(qtbot, bench, "agree")
-    bench.state.change("nothing said", lambda: bench.state.shot.model_copy(update={"agreements": ()}))  # type: ignore[union-attr]
+    bench.state.edits.change("nothing said", lambda: bench.state.shot.model_copy(update={"agreements": ()}))  # type: ignore[union-attr]
     form = bench.plan.agree
     assert form.isVisible()
     assert not form.take_back.isEnabled()
@@ -299,7 +299,7 @@ def test_a_marker_that_is_dragged_is_simulated_beside_the_window(bench: MainWind
 
 def test_every_drawing_answers_while_a_number_is_dragged(bench: MainWindow, qtbot: Any) -> None:
     bench.show_page("plan")
-    bench.state.change("colours", lambda: with_plan(bench.state.shot, "screen", {"colours": ["light skin"]}))  # type: ignore[arg-type]
+    bench.state.edits.change("colours", lambda: with_plan(bench.state.shot, "screen", {"colours": ["light skin"]}))  # type: ignore[arg-type]
     for kind, question in QUESTIONS.items():
         choose(qtbot, bench, kind)
         settle(qtbot, bench)

@@ -161,11 +161,11 @@ def test_the_shot_is_made_with_mouse_and_keys(window: MainWindow, qtbot: Any) ->
     corners = station.board(30)
     drag(window, corners[0], corners[2])
     for i in (1, 3):
-        there = s.param("corners")[i]
+        there = s.edits.param("corners")[i]
         settle(qtbot, window)
         drag(window, there, corners[i])
     settle(qtbot, window)
-    assert np.array(s.param("corners")) == pytest.approx(corners, abs=0.3)
+    assert np.array(s.edits.param("corners")) == pytest.approx(corners, abs=0.3)
     with_board = s.session.renderer("KP020").product(f"step:{board}", 9)  # type: ignore[union-attr]
     assert with_board.matte is not None
     inside = station.board(FIRST + 8).mean(axis=0).astype(int)
@@ -189,30 +189,30 @@ def test_a_drag_shows_its_effect_is_one_undo_and_can_be_called_off(window: MainW
     settle(qtbot, window)
     assert s.trial is not None
     assert v.shown.image.pixelColor(280, 230).lightness() > dark + 100  # what would be kept is shown while dragging
-    assert s.param("outline")[0][1] == pytest.approx(300, abs=1)  # and nothing is changed yet
+    assert s.edits.param("outline")[0][1] == pytest.approx(300, abs=1)  # and nothing is changed yet
     qtbot.keyClick(v, Qt.Key.Key_Escape)
     settle(qtbot, window)
     assert s.trial is None
     assert v.shown.image.pixelColor(230, 230).lightness() < dark + 20
     mouse(window, QEvent.Type.MouseButtonRelease, 200, 200)
-    assert s.param("outline")[0][1] == pytest.approx(300, abs=1)
+    assert s.edits.param("outline")[0][1] == pytest.approx(300, abs=1)
     drag(window, (300, 200), (250, 230))
     settle(qtbot, window)
-    assert s.param("outline")[0][1:] == pytest.approx([250, 230], abs=1)
-    s.undo()
+    assert s.edits.param("outline")[0][1:] == pytest.approx([250, 230], abs=1)
+    s.edits.undo()
     settle(qtbot, window)
-    assert s.param("outline")[0][1:] == pytest.approx([300, 200], abs=1)
-    assert len(s.param("outline")) == 4
+    assert s.edits.param("outline")[0][1:] == pytest.approx([300, 200], abs=1)
+    assert len(s.edits.param("outline")) == 4
     # a press on a side adds a point that is dragged at once; Backspace takes it out; a right press takes one out
     drag(window, (400, 400), (400, 440))
     settle(qtbot, window)
-    assert [m[0] for m in s.param("outline")] == [1, 2, 3, 5, 4]
+    assert [m[0] for m in s.edits.param("outline")] == [1, 2, 3, 5, 4]
     qtbot.keyClick(v, Qt.Key.Key_Backspace)
     settle(qtbot, window)
-    assert [m[0] for m in s.param("outline")] == [1, 2, 3, 4]
+    assert [m[0] for m in s.edits.param("outline")] == [1, 2, 3, 4]
     click(window, 500, 200, Qt.MouseButton.RightButton)
     settle(qtbot, window)
-    assert [m[0] for m in s.param("outline")] == [1, 3, 4]
+    assert [m[0] for m in s.edits.param("outline")] == [1, 3, 4]
     # another frame is pinned
     s.set_frame(AT + 3)
     settle(qtbot, window)
@@ -238,11 +238,11 @@ def test_a_patch_is_drawn_and_its_source_dragged(window: MainWindow, qtbot: Any)
     assert names == ("What must go", "Source")
     window.bench.tools._pick("Source")
     settle(qtbot, window)
-    right, down = s.param("right"), s.param("down")
+    right, down = s.edits.param("right"), s.edits.param("down")
     drag(window, (177.5 + right, 340 + down), (177.5, 380))
     settle(qtbot, window)
-    assert (s.param("right"), s.param("down")) == (pytest.approx(0, abs=1.6), pytest.approx(40, abs=1.6))
-    readings = {r.name: r for r in s.readings[s.step_id][AT]}
+    assert (s.edits.param("right"), s.edits.param("down")) == (pytest.approx(0, abs=1.6), pytest.approx(40, abs=1.6))
+    readings = {r.name: r for r in s.known.readings[s.step_id][AT]}
     assert readings["seam"].value is not None
     assert readings["source"].value == 0
 
@@ -266,7 +266,7 @@ def test_a_track_is_seated_by_hand_and_shows_where_it_was(window: MainWindow, qt
     assert s.step is not None
     assert [p.frame for p in s.step.pins["seat"]] == [AT + 4]
     assert s.step.pins["seat"][0].value[0] == pytest.approx([x + 6, y - 4], abs=1)
-    readings = s.readings[s.step_id][AT + 4]
+    readings = s.known.readings[s.step_id][AT + 4]
     assert readings[0].note == "set by hand here"
     v.setFocus()
     qtbot.keyClick(v, Qt.Key.Key_Delete)
@@ -284,11 +284,11 @@ def test_many_columns_scroll_and_heads_stay(window: MainWindow, qtbot: Any) -> N
     assert ledger._bar.isVisible()
     first, last = s.shot.steps[0].id, s.shot.steps[-1].id  # type: ignore[union-attr]
     s.set_step(first)
-    assert [c for c in ledger.shown_columns() if c[0] == first]
-    assert not [c for c in ledger.shown_columns() if c[0] == last]
+    assert [c for c, _, _ in ledger.layout_.shown() if c.key == first]
+    assert not [c for c, _, _ in ledger.layout_.shown() if c.key == last]
     s.set_step(last)
-    assert [c for c in ledger.shown_columns() if c[0] == last]
-    assert ledger.step_at(20) == ""  # the film edge is no column's, whatever lies under it
+    assert [c for c, _, _ in ledger.layout_.shown() if c.key == last]
+    assert ledger.layout_.column_at(20) is None  # the film edge is no column's, whatever lies under it
     _, left, width = next(c for c in ledger.columns() if c[0] == last)
     qtbot.mouseClick(ledger, LEFT, pos=QPointF(left + width / 2, 60).toPoint())
     assert s.step_id == last

@@ -24,7 +24,7 @@ def test_findings_of_every_plate_are_listed_answered_and_mended(bench: MainWindo
     qtbot.mouseClick(page.reshoot, Qt.MouseButton.LeftButton)
     settle(qtbot, bench)
     assert [(v.step, v.answer) for v in s.shot.verdicts] == [("plate:hero", "reshoot")]  # type: ignore[union-attr]
-    s.undo()
+    s.edits.undo()
     assert s.shot.verdicts == ()  # type: ignore[union-attr]
     settle(qtbot, bench)
     row = next(i for i, r in enumerate(page._rows) if r.plate == "plate:hero" and r.finding.topic == "exposure")
@@ -70,6 +70,6 @@ def test_the_shelf_shows_plays_finds_and_lets_go(window: MainWindow, demo_copy: 
     press(qtbot, page.cards[0], 100, 60)
     qtbot.mouseClick(page.off, Qt.MouseButton.LeftButton)
     assert page.cards == []
-    window.state.undo()
+    window.state.edits.undo()
     page.refresh()
     assert [c.element.name for c in page.cards] == ["chimney_smoke"]

@@ -61,7 +61,7 @@ def test_a_frame_is_chosen_marked_and_made_a_still(bench: MainWindow, qtbot: Any
     assert renderer is not None
     still, frame = (renderer.product(f"plate:{plate.id}", 1).picture, renderer.product("plate:hero", chosen.frame).picture)
     assert np.abs(still - frame).max() < 2e-3  # half float
-    bench.state.undo()
+    bench.state.edits.undo()
     assert plate not in bench.state.shot.plates  # type: ignore[union-attr]
     go_to(qtbot, bench, "Frames to freeze")
     qtbot.mouseClick(page.go, Qt.MouseButton.LeftButton)
@@ -139,7 +139,7 @@ def test_two_takes_are_joined_where_they_are_alike(window: MainWindow, tmp_path:
 def test_dust_is_set_by_hand_in_the_picture(bench: MainWindow, qtbot: Any) -> None:
     s = bench.state
     shot, step = add_step(s.shot, "dust")  # type: ignore[arg-type]
-    assert s.change("Add dust", lambda: shot)
+    assert s.edits.change("Add dust", lambda: shot)
     s.set_step(step.id)
     settle(qtbot, bench)
     viewer = bench.bench.viewer
@@ -147,7 +147,7 @@ def test_dust_is_set_by_hand_in_the_picture(bench: MainWindow, qtbot: Any) -> No
     at = viewer.to_screen(300.5, 200.5).toPoint()
     qtbot.mouseClick(viewer, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at)
     settle(qtbot, bench)
-    x, y, r = s.param("by_hand")[0]
+    x, y, r = s.edits.param("by_hand")[0]
     assert np.hypot(x - 300, y - 200) < 2
     rim = viewer.to_screen(x + 0.5 + r, y + 0.5)
     wider = rim + QPointF(12, 0)
@@ -156,12 +156,12 @@ def test_dust_is_set_by_hand_in_the_picture(bench: MainWindow, qtbot: Any) -> No
         left = Qt.MouseButton.LeftButton
         QApplication.sendEvent(viewer, QMouseEvent(kind, p, viewer.mapToGlobal(p), left, left, none))
     settle(qtbot, bench)
-    assert s.param("by_hand")[0] != [x, y, r]
-    s.undo()
-    assert tuple(s.param("by_hand")[0]) == (x, y, r)
+    assert s.edits.param("by_hand")[0] != [x, y, r]
+    s.edits.undo()
+    assert tuple(s.edits.param("by_hand")[0]) == (x, y, r)
     settle(qtbot, bench)
     qtbot.mouseClick(viewer, Qt.MouseButton.RightButton, pos=at)
-    assert list(s.param("by_hand")) == []
+    assert list(s.edits.param("by_hand")) == []
 
 
 def test_an_element_is_dropped_on_the_shelf_and_added_to_the_shot(bench: MainWindow, qtbot: Any) -> None:

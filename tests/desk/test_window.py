@@ -29,18 +29,18 @@ def test_from_opening_the_demo_to_a_delivered_sequence(bench: MainWindow, qtbot:
     state = bench.state
     assert bench.page == "bench"
     assert bench.bench.viewer.shown is not None
-    assert all(len(state.readings[s.id]) == 4 for s in state.shot.steps)  # type: ignore[union-attr]
+    assert all(len(state.known.readings[s.id]) == 4 for s in state.shot.steps)  # type: ignore[union-attr]
     # a person goes to Match by its head, takes the proposal, and sees the reading fall
     left, width = next((x, w) for sid, x, w in bench.bench.ledger.columns() if sid == "match")
     press(qtbot, bench.bench.ledger, left + width / 2, 60)
     assert state.step_id == "match"
     settle(qtbot, bench)
-    before = {r.name: r.value for r in state.readings["match"][1]}
+    before = {r.name: r.value for r in state.known.readings["match"][1]}
     assert before["softness"] > 0.8  # type: ignore[operator]
     assert bench.bench.sheet.card.use.isVisible()
     qtbot.mouseClick(bench.bench.sheet.card.use, Qt.MouseButton.LeftButton)
     settle(qtbot, bench)
-    after = {r.name: r.value for r in state.readings["match"][1]}
+    after = {r.name: r.value for r in state.known.readings["match"][1]}
     assert after["softness"] < before["softness"]  # type: ignore[operator]
     assert after["black"] < 0.5 * before["black"]  # type: ignore[operator]
     assert "Use proposal" in (state.session.document.undo_title or "").title() or "use proposal" in (
@@ -141,24 +141,24 @@ def test_every_view_shows_what_it_says(bench: MainWindow, qtbot: Any) -> None:
 
 def test_pressing_a_fault_goes_to_its_frame_step_and_place(bench: MainWindow, qtbot: Any) -> None:
     s, ledger = bench.state, bench.bench.ledger
-    assert s.findings("match")
-    finding = s.findings("match")[0]
+    assert s.known.findings("match")
+    finding = s.known.findings("match")[0]
     left, width = next((x, w) for sid, x, w in ledger.columns() if sid == "match")
     y = ledger.y_of(finding.first)
     assert y is not None
     press(qtbot, ledger, left + (LIMIT_AT + 0.1) * width, y)
     assert s.step_id == "match"
-    assert s.current_finding is not None
-    assert s.current_finding.first <= s.frame <= s.current_finding.last
-    first = s.current_finding
+    assert s.known.current_finding is not None
+    assert s.known.current_finding.first <= s.frame <= s.known.current_finding.last
+    first = s.known.current_finding
     qtbot.keyClick(bench, Qt.Key.Key_F)
-    assert len(s.findings()) < 2 or s.current_finding != first
+    assert len(s.known.findings()) < 2 or s.known.current_finding != first
     # once it is mended, it is chosen no longer
-    s.go_to(first)
+    s.known.go_to(first)
     settle(qtbot, bench)
-    s.use_proposal()
+    s.answers.use()
     settle(qtbot, bench)
-    assert s.current_finding is None
+    assert s.known.current_finding is None
 
 
 def test_pointer_on_the_film_edge_moves_the_playhead(bench: MainWindow, qtbot: Any) -> None:
@@ -178,28 +178,28 @@ def test_a_ruler_is_dragged_typed_reset_pinned_and_undone(bench: MainWindow, qtb
     qtbot.mousePress(ruler, Qt.MouseButton.LeftButton, pos=a)
     qtbot.mouseMove(ruler, b)
     qtbot.mouseRelease(ruler, Qt.MouseButton.LeftButton, pos=b)
-    assert s.param("black") == pytest.approx(0.2, abs=0.03)
+    assert s.edits.param("black") == pytest.approx(0.2, abs=0.03)
     qtbot.keyClick(bench, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert s.param("black") == 0.0
+    assert s.edits.param("black") == 0.0
     press(qtbot, ruler, ruler.width() - 10, 8)
     qtbot.keyClicks(ruler._edit, "0,11")
     qtbot.keyClick(ruler._edit, Qt.Key.Key_Return)
-    assert s.param("black") == pytest.approx(0.11)
+    assert s.edits.param("black") == pytest.approx(0.11)
     s.set_frame(2)
     ruler.setFocus()
     qtbot.keyClick(bench, Qt.Key.Key_P)
     assert [p.frame for p in s.step.pins["black"]] == [2]  # type: ignore[union-attr]
     s.set_frame(4)
-    s.set_param("black", 0.05)
+    s.edits.set_param("black", 0.05)
     assert [p.frame for p in s.step.pins["black"]] == [2, 4]  # type: ignore[union-attr]
     s.set_frame(3)
-    assert 0.05 < s.param("black") < 0.11
+    assert 0.05 < s.edits.param("black") < 0.11
     s.set_frame(4)
     bench.bench.viewer.setFocus()
     qtbot.keyClick(bench, Qt.Key.Key_Delete)
     assert [p.frame for p in s.step.pins["black"]] == [2]  # type: ignore[union-attr]
     qtbot.mouseDClick(ruler, Qt.MouseButton.LeftButton, pos=b)
-    assert s.param("black") == 0.0
+    assert s.edits.param("black") == 0.0
 
 
 def test_garbage_matte_is_drawn_in_the_picture(bench: MainWindow, qtbot: Any) -> None:
@@ -210,15 +210,15 @@ def test_garbage_matte_is_drawn_in_the_picture(bench: MainWindow, qtbot: Any) ->
     drawn = [(150.0, 60.0), (810.0, 60.0), (810.0, 520.0), (150.0, 520.0)]
     for x, y in [*drawn, drawn[0]]:  # the first once more closes it
         qtbot.mouseClick(viewer, Qt.MouseButton.LeftButton, pos=viewer.to_screen(x, y).toPoint())
-    assert np.array(s.param("points")) == pytest.approx(np.array(drawn), abs=1.5)
+    assert np.array(s.edits.param("points")) == pytest.approx(np.array(drawn), abs=1.5)
     settle(qtbot, bench)
-    corner = viewer.to_screen(*s.param("points")[0])
+    corner = viewer.to_screen(*s.edits.param("points")[0])
     target = corner + QPointF(40, 30)
     qtbot.mousePress(viewer, Qt.MouseButton.LeftButton, pos=corner.toPoint())
     qtbot.mouseMove(viewer, target.toPoint())
     qtbot.mouseRelease(viewer, Qt.MouseButton.LeftButton, pos=target.toPoint())
     want = viewer.to_frame(target)
-    got = s.param("points")[0]
+    got = s.edits.param("points")[0]
     assert got == pytest.approx([want.x(), want.y()], abs=2.5)
     settle(qtbot, bench)
     matte = s.session.renderer("KP010").product("step:garbage_matte", 1).matte  # type: ignore[union-attr]
@@ -264,8 +264,8 @@ def test_steps_are_added_switched_off_and_taken_out(bench: MainWindow, qtbot: An
     bench.bench._switch("steadiness2")
     assert not s.step.on  # type: ignore[union-attr]
     settle(qtbot, bench)
-    s.undo()
-    s.undo()
+    s.edits.undo()
+    s.edits.undo()
     assert "steadiness2" not in [st.id for st in s.shot.steps]  # type: ignore[union-attr]
 
 
@@ -309,7 +309,7 @@ def test_new_production_and_dropped_plates(window: MainWindow, qtbot: Any, tiny_
     shot = load_film(tmp_path / "My film").shot("AB010")
     assert [s.kind for s in shot.steps][-3:] == ["match", "place", "edges"]
     assert shot.rate == "25"
-    assert all(window.state.readings[s.id] for s in shot.steps)
+    assert all(window.state.known.readings[s.id] for s in shot.steps)
     assert window.bench.viewer.shown is not None
 
 
@@ -335,7 +335,7 @@ def test_plates_are_changed_on_the_board(bench: MainWindow, qtbot: Any) -> None:
     held = viewer.to_frame(QPointF(200, 120))
     viewer.zoom_about(2.0, QPointF(200, 120))
     assert viewer.to_frame(QPointF(200, 120)).x() == pytest.approx(held.x())
-    bench.state.undo()
+    bench.state.edits.undo()
     bench.show_page("board")
     settle(qtbot, bench)
     panel.rate.setText("fast")
@@ -357,8 +357,8 @@ def test_a_deleted_plate_is_said_and_nothing_is_lost(bench: MainWindow, qtbot: A
     bench.state.set_frame(3)
     settle(qtbot, bench)
     assert "missing" in bench.bench.viewer.message
-    assert bench.state.readings["screen_key"][3][0].value is None
-    assert bench.state.readings["screen_key"][1][0].value is not None
+    assert bench.state.known.readings["screen_key"][3][0].value is None
+    assert bench.state.known.readings["screen_key"][1][0].value is not None
     bench.bench.grab()
 
 
@@ -417,8 +417,8 @@ def test_a_fault_of_ours_while_painting_is_told_and_work_goes_on(
     bench.engine.trouble.connect(told.append)
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)  # put back afterwards
     catch_faults(bench)
-    monkeypatch.setattr(bench.bench.ledger, "_paint_hover", lambda p: 1 / 0)
-    bench.bench.ledger.update()
+    monkeypatch.setattr(bench.bench.ledger, "_painted_layer", lambda beside: 1 / 0)
+    bench.bench.ledger.touch()
     qtbot.waitUntil(lambda: bool(told), timeout=LONG)
     assert "ZeroDivisionError" in told[0]
     monkeypatch.undo()
@@ -456,7 +456,7 @@ def busy_round(window: MainWindow, film: Path, qtbot: Any, out: Path) -> dict[st
     window.open_shot("KP010", "Matte")
     settle(qtbot, window)
     gaps.doing("keying")
-    window.state.set_param("reach", 1.2 if window.state.param("reach") == 1.0 else 1.0)
+    window.state.edits.set_param("reach", 1.2 if window.state.edits.param("reach") == 1.0 else 1.0)
     settle(qtbot, window)
     gaps.doing("playing")
     window.bench.look.toggle_play()
@@ -535,13 +535,13 @@ def test_another_shot_never_shows_the_first_one_s_picture(bench: MainWindow, qtb
 def test_an_edit_keeps_the_old_readings_as_out_of_date(bench: MainWindow, qtbot: Any) -> None:
     state = bench.state
     state.set_step("screen_key")
-    before = state.worst_at("screen_key", 1)
+    before = state.known.worst_at("screen_key", 1)
     assert before is not None
-    state.set_param("black", 0.2)
-    assert state.worst_at("screen_key", 1) is None
-    assert state.stale_at("screen_key", 1) == before
-    assert state.remeasuring > 0
+    state.edits.set_param("black", 0.2)
+    assert state.known.worst_at("screen_key", 1) is None
+    assert state.known.stale_at("screen_key", 1) == before
+    assert state.known.remeasuring > 0
     bench.bench.ledger.grab()
     settle(qtbot, bench)
-    assert state.stale_at("screen_key", 1) is None
-    assert state.remeasuring == 0
+    assert state.known.stale_at("screen_key", 1) is None
+    assert state.known.remeasuring == 0

@@ -166,7 +166,7 @@ class Bench(QWidget):
         self.play.clicked.connect(self.look.toggle_play)
         self.back.clicked.connect(lambda: s.set_frame(s.frame - 1))
         self.on.clicked.connect(lambda: s.set_frame(s.frame + 1))
-        self.fault.clicked.connect(lambda: s.next_fault())
+        self.fault.clicked.connect(lambda: s.known.next_fault())
         self._faults_on.clicked.connect(self.toggle_ring)
         self._loupe_on.clicked.connect(self.toggle_loupe)
         self._fit.clicked.connect(self.viewer.fit)
@@ -193,7 +193,7 @@ class Bench(QWidget):
     def _mark_fault(self) -> None:
         """Ring the worst reading of the chosen step at the playhead if it is over its limit."""
         s = self.state
-        worst = s.worst_at(s.step_id, s.frame) if s.step_id else None
+        worst = s.known.worst_at(s.step_id, s.frame) if s.step_id else None
         self.viewer.ring = None
         if worst and worst.state == "fault" and worst.spot:
             self.viewer.ring = Ring(worst.spot, f"{worst.name} {value_words(worst)}")
@@ -275,17 +275,17 @@ class Bench(QWidget):
         if not step:
             return
         fields = kind_of(step.kind).Params.model_fields
-        names = [n for n, f in fields.items() if f.default != s.param(n) or step.pins.get(n)] or list(fields)[:1]
+        names = [n for n, f in fields.items() if f.default != s.edits.param(n) or step.pins.get(n)] or list(fields)[:1]
         focus = next((n for n, r in self.sheet._rulers.items() if r.hasFocus()), None)
         for name in [focus] if focus else names:
-            s.set_param(name, s.param(name), at_frame=True)
+            s.edits.set_param(name, s.edits.param(name), at_frame=True)
 
     def unpin_here(self) -> None:
         s = self.state
         step = s.step
         for name in list(step.pins) if step else []:
             if any(p.frame == s.frame for p in (s.step.pins.get(name, ()) if s.step else ())):
-                s.unpin(name, s.frame)
+                s.edits.unpin(name, s.frame)
 
     def move_pins(self, frame: int, to: int) -> None:
         """Move all pins of the chosen step at a frame to another."""
@@ -296,7 +296,7 @@ class Bench(QWidget):
         for name, pins in step.pins.items():
             if any(p.frame == frame for p in pins):
                 new = move_pin(new, name, frame, to)
-        self.state.change(f"{step.name}: move a pin", lambda: shot.with_step(new))
+        self.state.edits.change(f"{step.name}: move a pin", lambda: shot.with_step(new))
 
     def add_cue(self) -> None:
         shot = self.state.shot
@@ -305,7 +305,7 @@ class Bench(QWidget):
         name, fine = QInputDialog.getText(self, "Add a cue", f"Name of the cue at frame {self.state.frame}:")
         if fine and name.strip():
             cues = tuple(sorted([*shot.cues, Cue(frame=self.state.frame, name=name.strip())], key=lambda c: c.frame))
-            self.state.change("Add a cue", lambda: shot.model_copy(update={"cues": cues}))
+            self.state.edits.change("Add a cue", lambda: shot.model_copy(update={"cues": cues}))
 
     def go_to_stage(self, stage: str) -> bool:
         """Choose the worst step of a stage; False if it has none."""
@@ -314,7 +314,7 @@ class Bench(QWidget):
         if not steps:
             return False
         # the one with the most findings; the last of the stage when all are alike
-        worst = max(reversed(steps), key=lambda s: len(self.state.findings(s.id)))
+        worst = max(reversed(steps), key=lambda s: len(self.state.known.findings(s.id)))
         self.state.set_step(worst.id)
         return True
 
@@ -335,7 +335,7 @@ class Bench(QWidget):
         if not shot:
             return
         new, step = add_step(shot, kind)
-        if self.state.change(f"Add {step.name}", lambda: new):
+        if self.state.edits.change(f"Add {step.name}", lambda: new):
             self.state.set_step(step.id)
 
     def _head_menu(self, sid: str, at: Any) -> None:
@@ -348,10 +348,10 @@ class Bench(QWidget):
         acts = {
             "Rename": self._rename,
             "Switch on" if not step.on else "Switch off": lambda: self._switch(sid),
-            "Move left": lambda: self.state.change(f"Move {step.name}", lambda: move_step(shot, sid, place - 1)),
-            "Move right": lambda: self.state.change(f"Move {step.name}", lambda: move_step(shot, sid, place + 1)),
+            "Move left": lambda: self.state.edits.change(f"Move {step.name}", lambda: move_step(shot, sid, place - 1)),
+            "Move right": lambda: self.state.edits.change(f"Move {step.name}", lambda: move_step(shot, sid, place + 1)),
             "Set limit…": self._set_limit,
-            "Take out": lambda: self.state.change(f"Take out {step.name}", lambda: remove_step(shot, sid)),
+            "Take out": lambda: self.state.edits.change(f"Take out {step.name}", lambda: remove_step(shot, sid)),
         }
         for words, act in acts.items():
             action = menu.addAction(words)
@@ -372,17 +372,17 @@ class Bench(QWidget):
         shot = self.state.shot
         step = next((s for s in shot.steps if s.id == step_id), None) if shot else None
         if shot and step:
-            self.state.change(title, lambda: shot.with_step(make(step)))
+            self.state.edits.change(title, lambda: shot.with_step(make(step)))
 
     def _switch(self, sid: str) -> None:
         shot = self.state.shot
         if shot:
             step = shot.step(sid)
-            self.state.change(f"Switch {step.name}", lambda: shot.with_step(step.model_copy(update={"on": not step.on})))
+            self.state.edits.change(f"Switch {step.name}", lambda: shot.with_step(step.model_copy(update={"on": not step.on})))
 
     def _set_limit(self) -> None:
         shot, step = self.state.shot, self.state.step
-        readings = self.state.readings.get(self.state.step_id, {}).get(self.state.frame) or []
+        readings = self.state.known.readings.get(self.state.step_id, {}).get(self.state.frame) or []
         if not shot or not step or not readings:
             return
         names = [f"{r.name} ({limit_words(r)})" for r in readings]
@@ -413,7 +413,7 @@ class FaultCount(QWidget):
             return
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        n, y, left = len(self._state.findings()), self.height() / 2, self._state.remeasuring
+        n, y, left = len(self._state.known.findings()), self.height() / 2, self._state.known.remeasuring
         mark(p, "fault" if n else "open" if left else "sound", 12, y)
         words = f"{n} open fault{'s' if n != 1 else ''}{' so far' if left else ''}"
         text(p, 22, y, words, 12, 500, VERMILION_TEXT if n else INK2, room=self.width() - 24)

@@ -214,8 +214,8 @@ class ShotTable(QWidget):
     def _state_of(self, shot: Shot, stage: str) -> tuple[str, int]:
         if stage == "Hand over":
             return ("done" if shot.delivered else "open"), 0
-        if shot.code == self._state.code and any(self._state.readings.values()):
-            return self._state.stage_state(stage)
+        if shot.code == self._state.code and any(self._state.known.readings.values()):
+            return self._state.known.stage_state(stage)
         begun = any(kind_of(s.kind).stage == stage for s in shot.steps) or stage == "Plan"
         default = ("open", 0) if begun else ("none", 0)
         return self._stages.get(shot.code, {}).get(stage, default)

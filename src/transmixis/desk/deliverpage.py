@@ -227,7 +227,7 @@ class DeliverPage(Page):
             self.bar.setValue(0)
         self._suggest(keep=bool(self.where.text()))
         self._show_findings()
-        self._state.want_proposals()
+        self._state.answers.want_all()
         self._show_waiting()
         self._show_past()
 
@@ -247,7 +247,7 @@ class DeliverPage(Page):
             self.where.setText(path)
 
     def _show_findings(self) -> None:
-        found = self._state.findings()
+        found = self._state.known.findings()
         shot = self._state.shot
         if not shot:
             return
@@ -269,7 +269,7 @@ class DeliverPage(Page):
         shot = self._state.shot
         if not shot:
             return
-        waits, unknown = self._state.proposals_waiting()
+        waits, unknown = self._state.answers.waiting()
         words = [f"{', '.join(waits)} wait{'s' if len(waits) == 1 else ''} for an answer" if waits else "None waits"]
         if unknown:
             words.append(f"{len(unknown)} step{'' if len(unknown) == 1 else 's'} still to be looked at")
@@ -364,7 +364,7 @@ class DeliverPage(Page):
         self.note.setText(words if code == self._state.code else f"{code}: {words}")
         job.session.document.log.add("delivered", words.split("\n")[0], code, failed=list(report.failed))
         if not report.failed:
-            self._state.change_there(
+            self._state.edits.change_there(
                 job.session, code, "Delivered", lambda shot: shot.model_copy(update={"delivered": report.path})
             )
         self._finish(report)
@@ -376,7 +376,7 @@ class DeliverPage(Page):
 
     def _finish(self, report: Report | None) -> None:
         self.refresh()
-        self._state.measure()
+        self._state.work.measure()
         self.finished.emit(report)
 
 

@@ -85,10 +85,10 @@ class FootStrip(QWidget):
         self.update()
 
     def _stop_or_go_on(self) -> None:
-        if self._state.stopped:
-            self._state.go_on_measuring()
+        if self._state.work.stopped:
+            self._state.work.go_on()
         else:
-            self._state.stop_measuring()
+            self._state.work.stop()
 
     def _working(self, share: float, words: str, left: float | None) -> None:
         self._work = (share, words, left)
@@ -97,7 +97,7 @@ class FootStrip(QWidget):
 
     def _show_stop(self) -> None:
         unfinished = self._total > 0 and self._done < self._total
-        self.stop.setText("Go on" if self._state.stopped else "Stop")
+        self.stop.setText("Go on" if self._state.work.stopped else "Stop")
         self.stop.setVisible(unfinished)
 
     def _measuring(self, done: int, total: int, what: str) -> None:
@@ -140,7 +140,7 @@ class FootStrip(QWidget):
         """What is being measured, how much of it is done, how long it still takes, and the way to stop it."""
         share, left = self._done / self._total, self._left
         words = f"Measuring {self._what}" if self._what else "Measuring"
-        if self._state.stopped:
+        if self._state.work.stopped:
             words, left = f"Measuring stopped, {self._total - self._done} readings are still to be taken", None
         elif self._work:
             share, words, left = (

@@ -172,7 +172,7 @@ class PlatesPanel(QWidget):
             return
         new = plate.model_copy(update=values)
         plates = tuple(new if p.id == plate.id else p for p in shot.plates)
-        self._state.change(f"Change plate {plate.name or plate.id}", lambda: shot.model_copy(update={"plates": plates}))
+        self._state.edits.change(f"Change plate {plate.name or plate.id}", lambda: shot.model_copy(update={"plates": plates}))
 
     def _set_shape(self, plate: Plate, field: QDoubleSpinBox) -> None:
         session = self._state.session  # a field that is replaced loses the focus, and says that it was edited
@@ -186,7 +186,7 @@ class PlatesPanel(QWidget):
     def _rename(self) -> None:
         shot = self.shot()
         if shot and self.name.text().strip() != shot.title:
-            self._state.change(f"Title of {shot.code}", lambda: shot.model_copy(update={"title": self.name.text().strip()}))
+            self._state.edits.change(f"Title of {shot.code}", lambda: shot.model_copy(update={"title": self.name.text().strip()}))
 
     def _set_rate(self) -> None:
         shot = self.shot()
@@ -199,4 +199,4 @@ class PlatesPanel(QWidget):
             self._state.said.emit(f"'{text}' is not a rate; write frames a second such as 24 or 30000/1001.", "trouble")
             self.rate.setText(shot.rate)
             return
-        self._state.change(f"Rate of {shot.code}", lambda: new)
+        self._state.edits.change(f"Rate of {shot.code}", lambda: new)

@@ -31,7 +31,7 @@ class ProposalCard(QWidget):
         self.keep = QPushButton("Keep mine")
         self.keep.setObjectName("card")
         self.keep.setToolTip("Leaves your values; the proposal folds away and can be opened again. Key: K")
-        self.use.clicked.connect(lambda: state.use_proposal())
+        self.use.clicked.connect(lambda: state.answers.use())
         self.keep.clicked.connect(self._keep_or_open)
         row = QHBoxLayout()
         row.setContentsMargins(10, 0, 10, 10)
@@ -49,10 +49,10 @@ class ProposalCard(QWidget):
         self.refresh()
 
     def _proposal(self) -> Proposal | None:
-        return self._state.proposals.get(self._state.step_id)
+        return self._state.answers.made.get(self._state.step_id)
 
     def _folded(self) -> bool:
-        return self._state.step_id in self._state.folded
+        return self._state.step_id in self._state.answers.folded
 
     def refresh(self) -> None:
         there = self._proposal() is not None
@@ -63,10 +63,10 @@ class ProposalCard(QWidget):
 
     def _keep_or_open(self) -> None:
         if self._folded():
-            self._state.folded.discard(self._state.step_id)
+            self._state.answers.folded.discard(self._state.step_id)
             self.refresh()
         else:
-            self._state.keep_mine()
+            self._state.answers.keep_mine()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
@@ -80,10 +80,10 @@ class ProposalCard(QWidget):
         proposal = self._proposal()
         room = self.width() - 20.0
         if proposal is None:
-            done = self._state.step_id in self._state.proposals
+            done = self._state.step_id in self._state.answers.made
             words = self._nothing() if done else "Measuring the material for a proposal."
             y = wrapped(p, 10, 42, room, words, 12, 16, 400, INK2, 4)
-            readings = self._state.readings.get(self._state.step_id, {}).get(self._state.frame)
+            readings = self._state.known.readings.get(self._state.step_id, {}).get(self._state.frame)
             if done and readings and self._state.step and not shows_readings(self._state.step.kind):
                 paint_readings(p, QRectF(8, y, self.width() - 16, self.height() - y - 8), readings)
             return
@@ -97,13 +97,13 @@ class ProposalCard(QWidget):
     def _nothing(self) -> str:
         """Why there is no proposal, by what the readings say."""
         state = self._state
-        trouble = state.proposal_troubles.get(state.step_id)
+        trouble = state.answers.troubles.get(state.step_id)
         if trouble:
             return f"No proposal could be made: {trouble}"
-        table = state.readings.get(state.step_id, {})
+        table = state.known.readings.get(state.step_id, {})
         if state.shot is None or len(table) < state.shot.length:
             return "Nothing to propose so far; the readings are still being taken."
-        if state.findings(state.step_id):
+        if state.known.findings(state.step_id):
             return "No setting of this step betters what is over its limit; look at what it is fed, or at the plate."
         if any(r.value is None for rs in table.values() for r in rs):
             return "Nothing to propose. Some readings could not be measured; they say why."
@@ -148,7 +148,7 @@ def change_lines(state: State, proposal: Proposal) -> list[tuple[str, str]]:
     out = []
     for name, value in proposal.values.items():
         f = facts(fields[name])
-        now = state.param(name)
+        now = state.edits.param(name)
         label = str(f.get("words", name.capitalize()))
         if _short(now) != _short(value):
             out.append((label, f"{_short(now)} → {_short(value)}"))

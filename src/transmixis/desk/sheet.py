@@ -44,7 +44,7 @@ class SheetHead(QWidget):
         if not step:
             text(p, 16, 15, "No step chosen", 13, 600)
             return
-        w = self._state.worst_at(step.id, self._state.frame)
+        w = self._state.known.worst_at(step.id, self._state.frame)
         mark(p, w.state if w else "open", 22, 15)
         width = text(p, 34, 15, step.name, 13, 600)
         right = self.width() - 16.0
@@ -64,8 +64,8 @@ class SheetHead(QWidget):
                 )
                 + 12
             )
-        elif w is None and self._state.readings.get(step.id, {}).get(self._state.frame):
-            note = self._state.readings[step.id][self._state.frame][0].note
+        elif w is None and self._state.known.readings.get(step.id, {}).get(self._state.frame):
+            note = self._state.known.readings[step.id][self._state.frame][0].note
             right -= text(p, right, 15, note, 11, 400, INK2, "right", room=self.width() * 0.5) + 12
         text(p, 34 + width + 10, 15, kind_of(step.kind).says, 12, 400, INK2, room=max(10, right - width - 50))
 
@@ -164,15 +164,15 @@ class StepSheet(QWidget):
 
     def _add_ruler(self, name: str, f: dict[str, Any]) -> None:
         ruler = Ruler(f, name)
-        ruler.settled.connect(lambda v, n=name: self._state.set_param(n, v))
-        ruler.proposal_pressed.connect(lambda n=name: self._state.use_proposal(n))
+        ruler.settled.connect(lambda v, n=name: self._state.edits.set_param(n, v))
+        ruler.proposal_pressed.connect(lambda n=name: self._state.answers.use(n))
         self._rulers[name] = ruler
         self._controls.addWidget(ruler)
 
     def _add_choice(self, name: str, f: dict[str, Any]) -> None:
         box = _labelled(self._controls, f["words"], f["tip"])
         box.addItems(f["options"])
-        box.textActivated.connect(lambda v, n=name: self._state.set_param(n, v))
+        box.textActivated.connect(lambda v, n=name: self._state.edits.set_param(n, v))
         self._choices[name] = box
 
     @staticmethod
@@ -199,7 +199,7 @@ class StepSheet(QWidget):
         inputs = {k: v for k, v in step.inputs.items() if k != key}
         if ref:
             inputs[key] = ref
-        self._state.change(
+        self._state.edits.change(
             f"{step.name}: connect {slot_name(key)}", lambda: checked(shot.with_step(step.model_copy(update={"inputs": inputs})))
         )
         self.follow()
@@ -209,12 +209,12 @@ class StepSheet(QWidget):
         step, shot = self._state.step, self._state.shot
         if not step or not shot:
             return
-        proposal = self._state.proposals.get(step.id)
-        values = proposal.values if proposal and step.id not in self._state.folded else {}
+        proposal = self._state.answers.made.get(step.id)
+        values = proposal.values if proposal and step.id not in self._state.answers.folded else {}
         for name, ruler in self._rulers.items():
-            ruler.show_value(float(self._state.param(name)), values.get(name), len(step.pins.get(name, ())))
+            ruler.show_value(float(self._state.edits.param(name)), values.get(name), len(step.pins.get(name, ())))
         for name, box in self._choices.items():
-            box.setCurrentText(str(self._state.param(name)))
+            box.setCurrentText(str(self._state.edits.param(name)))
         if self._keys_of_inputs(step) != list(self._inputs):
             self._built_for = ("", "")
             self.rebuild()

@@ -213,7 +213,7 @@ class ShelfPage(Page):
         if not shot or not folder or card is None:
             return
         e = card.element
-        if self._state.change(f"Add {e.name} to {shot.code}", lambda: with_element_plate(folder, shot, e)):
+        if self._state.edits.change(f"Add {e.name} to {shot.code}", lambda: with_element_plate(folder, shot, e)):
             self._state.said.emit(f"{e.name} is a plate of {shot.code} now; choose it as an input in a step's sheet.", "note")
 
     def ask_files(self) -> None:
@@ -243,7 +243,7 @@ class ShelfPage(Page):
         film = session.document.film
         if any(e.id == element.id and e.path != element.path for e in film.shelf.elements):
             element = element.model_copy(update={"id": f"{element.id}_{len(film.shelf.elements) + 1}"})
-        if self._state.change_film(f"Put {element.name} on the shelf", lambda now: with_element(now, element)):
+        if self._state.edits.change_film(f"Put {element.name} on the shelf", lambda now: with_element(now, element)):
             session.document.log.add("shelf", f"{element.name}: {facts_of(element)}")
         self.refresh()
 

@@ -104,7 +104,7 @@ class TopBar(QWidget):
         chosen = self._chosen_stage()
         for stage in STAGES:
             x = self.stage_x(stage)
-            state, faults = self._state.stage_state(stage)
+            state, faults = self._state.known.stage_state(stage)
             if stage == "Hand over":
                 shot = self._state.shot
                 state = "done" if shot and shot.delivered else "open"

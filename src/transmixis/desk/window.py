@@ -327,7 +327,7 @@ class MainWindow(QMainWindow):
                 film = film.with_shot(with_plates(film, code, name if code in fresh else "", plates))
             return film
 
-        if self.state.change_film(f"Add plates to {', '.join(groups)[:80]}", changed):
+        if self.state.edits.change_film(f"Add plates to {', '.join(groups)[:80]}", changed):
             for code, plates in groups.items():
                 session.document.log.add("plates", f"{len(plates)} plates added to {code}.", code)
             if len(groups) == 1:
@@ -363,8 +363,8 @@ class MainWindow(QMainWindow):
         def key(keys: str, act: Callable[[], object]) -> None:
             QShortcut(QKeySequence(keys), self).activated.connect(lambda: None if _typing() else act())
 
-        key("F", s.next_fault)
-        key("Shift+F", lambda: s.next_fault(back=True))
+        key("F", s.known.next_fault)
+        key("Shift+F", lambda: s.known.next_fault(back=True))
         key("Z", self.bench.next_zoom)
         key("V", lambda: self._turn_view(1))
         key("Shift+V", lambda: self._turn_view(-1))
@@ -372,10 +372,10 @@ class MainWindow(QMainWindow):
         key("G", self.bench.toggle_ring)
         key("P", self.bench.pin_here)
         key("Delete", self.bench.unpin_here)
-        key("U", lambda: self._by_page(plan=self.plan.use_proposal, board=self.board.schedule.use_proposal, bench=s.use_proposal))
-        key("K", lambda: self._by_page(board=self.board.schedule.keep_mine, bench=s.keep_mine))
+        key("U", lambda: self._by_page(plan=self.plan.use_proposal, board=self.board.schedule.use_proposal, bench=s.answers.use))
+        key("K", lambda: self._by_page(board=self.board.schedule.keep_mine, bench=s.answers.keep_mine))
         key("W", self.show_what_drives)
-        key("M", s.measure_again)
+        key("M", s.work.again)
         key("C", self.bench.add_cue)
         key("B", lambda: self.show_page("board"))
         key("J", lambda: self.show_page("log"))
@@ -386,8 +386,8 @@ class MainWindow(QMainWindow):
         for i, stage in enumerate(STAGES):
             key(str(i + 1), partial(self.go_to_stage, stage))
         for keys, act in (
-            ("Ctrl+Z", s.undo),
-            ("Ctrl+Shift+Z", s.redo),
+            ("Ctrl+Z", s.edits.undo),
+            ("Ctrl+Shift+Z", s.edits.redo),
             ("Ctrl+N", self.ask_new),
             ("Ctrl+O", self.ask_open),
             ("Ctrl+Q", self.close),
@@ -432,7 +432,7 @@ class MainWindow(QMainWindow):
         except UserError as e:
             self.state.said.emit(str(e), "trouble")
             return
-        if self.state.change(f"Add {code}", lambda: shot):
+        if self.state.edits.change(f"Add {code}", lambda: shot):
             self.open_shot(code, "Plan")
 
     def _turn_view(self, by: int) -> None:

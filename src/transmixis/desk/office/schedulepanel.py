@@ -167,7 +167,7 @@ class SchedulePanel(QWidget):
 
     def choose_scenario(self, name: str) -> None:
         """Work towards another version."""
-        self._state.change_film(
+        self._state.edits.change_film(
             f"Work towards the {name}",
             lambda film: film.model_copy(update={"production": film.production.model_copy(update={"scenario": name})}),
         )
@@ -183,17 +183,17 @@ class SchedulePanel(QWidget):
 
     def take_people(self, dialog: PeopleDialog) -> None:
         """Set what the dialog holds."""
-        self._state.change_film("People and dates", dialog.merged_into)
+        self._state.edits.change_film("People and dates", dialog.merged_into)
 
     def free_blocks(self) -> None:
         """Take back all dragged blocks."""
-        self._state.change_film("Free the blocks", without_moves)
+        self._state.edits.change_film("Free the blocks", without_moves)
 
     def move_block(self, code: str, tasks: tuple[str, ...], person: str, later: int) -> None:
         """A block was let go somewhere else."""
         table = self.view.table
         if table is not None:
-            self._state.change_film(f"Move {code}", lambda film: with_block_moved(film, table, code, tasks, person, later))
+            self._state.edits.change_film(f"Move {code}", lambda film: with_block_moved(film, table, code, tasks, person, later))
 
     def use_proposal(self) -> None:
         """Take up what helps most."""
@@ -202,7 +202,7 @@ class SchedulePanel(QWidget):
         if found is None or now is None or now.table is None or session is None:
             return
         words = words_for(found)
-        if self._state.change_film("Use the schedule's proposal", lambda film: with_help(film, found)):
+        if self._state.edits.change_film("Use the schedule's proposal", lambda film: with_help(film, found)):
             session.document.log.add("schedule", words, found.whose if found.kind == "plates" else "")
 
     def keep_mine(self) -> None:

@@ -66,7 +66,9 @@ class AgreeForm(QWidget):
                 "said": self.said.text().strip(), "answer": self.answer.currentText(),
             }
         )  # fmt: skip
-        if self._state.change(f"The {a.who}: {a.answer}", lambda: shot.model_copy(update={"agreements": (*shot.agreements, a)})):
+        if self._state.edits.change(
+            f"The {a.who}: {a.answer}", lambda: shot.model_copy(update={"agreements": (*shot.agreements, a)})
+        ):
             session.document.log.add("agreed", f"The {a.who}: {a.answer}. {a.said}".strip(), shot.code, shown=a.shown)
             self.said.clear()
 
@@ -80,4 +82,6 @@ class AgreeForm(QWidget):
         """Take out the last one."""
         shot = self._state.shot
         if shot and shot.agreements:
-            self._state.change("Take back what was said", lambda: shot.model_copy(update={"agreements": shot.agreements[:-1]}))
+            self._state.edits.change(
+                "Take back what was said", lambda: shot.model_copy(update={"agreements": shot.agreements[:-1]})
+            )

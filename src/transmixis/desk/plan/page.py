@@ -193,7 +193,7 @@ class PlanPage(Page):
         shot, kind = self._state.shot, self.questions.now
         if shot:
             title = question_of(kind).title
-            if self._state.change(f"{title} {name}", lambda: with_plan(shot, kind, {name: value})) and self._state.session:
+            if self._state.edits.change(f"{title} {name}", lambda: with_plan(shot, kind, {name: value})) and self._state.session:
                 self._state.session.document.log.add(
                     "plan", f"{title} {self.inputs.said(name, value)}", shot.code, input=name, value=value
                 )
@@ -202,7 +202,11 @@ class PlanPage(Page):
         """Set the proposed inputs."""
         shot, kind = self._state.shot, self.questions.now
         proposal = self.view.answer.proposal if self.view.answer else None
-        if shot and proposal and self._state.change("Use the plan's proposal", lambda: with_plan(shot, kind, proposal.values)):
+        if (
+            shot
+            and proposal
+            and self._state.edits.change("Use the plan's proposal", lambda: with_plan(shot, kind, proposal.values))
+        ):
             if self._state.session:
                 self._state.session.document.log.add("plan", f"{question_of(kind).title} {proposal.reason}", shot.code)
             self.refresh()
@@ -215,7 +219,7 @@ class PlanPage(Page):
             return
         if step is None:
             self._state.said.emit("This shot has no Place step yet; add one with Add step above the ledger.", "trouble")
-        elif self._state.change(f"{step.name}: {answer.words}", lambda: with_path(shot, answer, step.id)):
+        elif self._state.edits.change(f"{step.name}: {answer.words}", lambda: with_path(shot, answer, step.id)):
             self._state.said.emit(f"{len(answer.drawing.frames)} pins set on {step.name}.", "note")
 
     def draw_on_plate(self) -> None:
@@ -232,7 +236,7 @@ class PlanPage(Page):
         shot = self._state.shot
         if shot:
             none: dict[str, Any] = {"measured": [], "measured_cloth": None}
-            self._state.change("Forget what was measured", lambda: with_plan(shot, "screen", none))
+            self._state.edits.change("Forget what was measured", lambda: with_plan(shot, "screen", none))
 
     def use_drawn(self, dialog: PickDialog) -> None:
         """Set what was drawn."""
@@ -252,4 +256,4 @@ class PlanPage(Page):
         except UserError as e:
             self._state.said.emit(str(e), "trouble")
             return
-        self._state.change(f"{question_of(kind).title} Drawn on the plate", lambda: with_plan(shot, kind, values))
+        self._state.edits.change(f"{question_of(kind).title} Drawn on the plate", lambda: with_plan(shot, kind, values))

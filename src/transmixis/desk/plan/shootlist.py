@@ -61,7 +61,7 @@ class ShootList(QWidget):
             return
         rest = tuple(t for t in shot.ticked if t != what)
         ticked = (*rest, what) if item.checkState() == Qt.CheckState.Checked else rest
-        self._state.change(f"Shoot list: {what}", lambda: shot.model_copy(update={"ticked": ticked}))
+        self._state.edits.change(f"Shoot list: {what}", lambda: shot.model_copy(update={"ticked": ticked}))
 
     def ask_where(self) -> None:
         """Ask where the list goes, and write it."""

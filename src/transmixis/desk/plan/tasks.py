@@ -130,7 +130,7 @@ class TaskTable(QWidget):
         if not shot or w is None or all(getattr(w, k) == v for k, v in values.items()):
             return
         new = w.model_copy(update=values)
-        if self._state.change(f"{w.name or w.kind}: {title}", lambda: with_work(shot, new)) and self._state.session:
+        if self._state.edits.change(f"{w.name or w.kind}: {title}", lambda: with_work(shot, new)) and self._state.session:
             self._state.session.document.log.add(
                 "hours", f"{w.name or w.kind}: {title}.", shot.code, task=w.id, task_kind=w.kind, spent=new.spent, done=new.done
             )
@@ -148,7 +148,7 @@ class TaskTable(QWidget):
         shot = self._state.shot
         if shot:
             rest = tuple(w for w in shot.work if w.id != work_id)
-            self._state.change("Take a task out", lambda: shot.model_copy(update={"work": rest}))
+            self._state.edits.change("Take a task out", lambda: shot.model_copy(update={"work": rest}))
 
     def _done(self, work_id: str, on: bool) -> None:
         session = self._state.session
@@ -168,7 +168,7 @@ class TaskTable(QWidget):
         """Put the work order's tasks on the list."""
         shot = self._state.shot
         if shot:
-            self._state.change("Take tasks from the work order", lambda: with_work_from_order(shot))
+            self._state.edits.change("Take tasks from the work order", lambda: with_work_from_order(shot))
 
     def add_one(self) -> None:
         """Add a task of the chosen kind."""
@@ -177,4 +177,4 @@ class TaskTable(QWidget):
             new = Work(
                 id=unique_id(kind.replace(" ", "_"), {w.id for w in shot.work}), stage=STAGE_OF_KIND[kind], kind=kind, name=kind
             )
-            self._state.change(f"Add task {kind}", lambda: with_more(shot, new))
+            self._state.edits.change(f"Add task {kind}", lambda: with_more(shot, new))

@@ -26,9 +26,9 @@ class DustPlot(ReadingsPlot):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         text(p, 0, 9, f"Readings at frame {self._state.frame}", 12, 500)
-        readings = self._state.readings.get(self._state.step_id, {}).get(self._state.frame)
+        readings = self._state.known.readings.get(self._state.step_id, {}).get(self._state.frame)
         paint_readings(p, QRectF(0, 18, self.width(), min(60, self.height() - 18)), readings)
-        count = len(self._state.param("by_hand") or ()) if self._state.step else 0
+        count = len(self._state.edits.param("by_hand") or ()) if self._state.step else 0
         y = wrapped(p, 0, 94, self.width(), HINT, 11, 15, 400, INK2, 6)
         if count:
             text(p, 0, y + 6, f"{count} set by hand", 11, 600)

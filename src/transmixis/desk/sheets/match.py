@@ -71,7 +71,7 @@ class LookPlot(QWidget):
         else:
             for column, look in enumerate(self._looks):
                 self._paint_look(p, 50.0 * column, look)
-        readings = self._state.readings.get(self._state.step_id, {}).get(self._state.frame)
+        readings = self._state.known.readings.get(self._state.step_id, {}).get(self._state.frame)
         paint_readings(p, QRectF(102, 0, self.width() - 102, self.height()), readings)
 
     def _paint_look(self, p: QPainter, x: float, look: Look | None) -> None:

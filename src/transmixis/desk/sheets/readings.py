@@ -49,7 +49,7 @@ class ReadingsPlot(QWidget):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         text(p, 0, 9, f"Readings at frame {self._state.frame}", 12, 500)
-        readings = self._state.readings.get(self._state.step_id, {}).get(self._state.frame)
+        readings = self._state.known.readings.get(self._state.step_id, {}).get(self._state.frame)
         paint_readings(p, QRectF(0, 18, self.width(), self.height() - 18), readings)
 
 

@@ -60,7 +60,7 @@ class PopulationPlot(QWidget):
         if not renderer or not step or step.kind != "screen_key":
             return
         frame = self._state.frame
-        self._points = {n: float(self._state.param(n)) for n in ("black", "white")}
+        self._points = {n: float(self._state.edits.param(n)) for n in ("black", "white")}
         self.waiting = MEASURING
         self._state.engine.drop("plot")
         self._state.engine.ask(
@@ -139,7 +139,7 @@ class PopulationPlot(QWidget):
         p.drawLine(QPointF(b, a.bottom()), QPointF(w, a.top()))
         text(p, max(b, 2), TOP - 22, f"black {self._points.get('black', 0):.2f}", 11, 500, BLUE_TEXT)
         text(p, min(w, self.width() - 2), TOP - 22, f"white {self._points.get('white', 1):.2f}", 11, 500, BLUE_TEXT, "right")
-        proposal = self._state.proposals.get(self._state.step_id)
+        proposal = self._state.answers.made.get(self._state.step_id)
         if proposal and "black" in proposal.values:
             for name in ("black", "white"):
                 x = self.x_of(float(proposal.values[name]))
@@ -193,7 +193,7 @@ class PopulationPlot(QWidget):
         names = ("black", "white") if self._drag == "both" else (self._drag,) if self._drag else ()
         self._drag = ""
         for name in names:
-            self._state.set_param(name, round(self._points[name], 3))
+            self._state.edits.set_param(name, round(self._points[name], 3))
 
 
 def measure_populations(renderer: Renderer, step_id: str, frame: int) -> tuple[Populations, tuple[float, float, float]]:

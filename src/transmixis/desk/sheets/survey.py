@@ -57,7 +57,7 @@ class SurveyPlot(QWidget):
         renderer, step = self._state.renderer(), self._state.step
         if self._survey is not None or not renderer or not step or not isinstance(kind_of(step.kind), SurveyKind):
             return
-        measured = len(self._state.readings.get(step.id, {}))
+        measured = len(self._state.known.readings.get(step.id, {}))
         if measured < renderer.shot.length or self._asked_for == (renderer, measured):
             return
         self._asked_for = (renderer, measured)
@@ -87,7 +87,7 @@ class SurveyPlot(QWidget):
             wrapped(p, 10, 40, left - 20, "Drawn when every frame of the plate has been looked at.", 12, 16, 400, INK2, 3)
         else:
             self._paint(p, box.adjusted(8, 8, -8, -8), self._survey, self._state.frame)
-        readings = self._state.readings.get(self._state.step_id, {}).get(self._state.frame)
+        readings = self._state.known.readings.get(self._state.step_id, {}).get(self._state.frame)
         right = QRectF(left + 8, 0, self.width() - left - 8, self.height())
         paint_readings(p, right, readings)
 

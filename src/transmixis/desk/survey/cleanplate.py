@@ -126,7 +126,7 @@ class CleanSection(Section):
         folder = session.document.folder
         self._asked = None
         words = background_words(background)
-        if self._state.change_there(
+        if self._state.edits.change_there(
             session,
             code,
             "Add a clean plate made from the take",

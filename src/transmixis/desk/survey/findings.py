@@ -238,7 +238,7 @@ class FindingsSection(Section):
         verdict = Verdict(step=row.plate, reading=row.finding.topic, first=row.finding.first, last=row.finding.last,
                           answer="mended", reason=f"by {step.name}")  # fmt: skip
         more = more.model_copy(update={"verdicts": (*self._others(row), verdict)})
-        if self._state.change(f"Add {step.name} to {row.name}", lambda: more):
+        if self._state.edits.change(f"Add {step.name} to {row.name}", lambda: more):
             self._write(f"{row.name}: {row.finding.words}. To be mended by {step.name}.")
             self._state.page_wanted.emit("bench")
             self._state.set_step(step.id)
@@ -256,7 +256,7 @@ class FindingsSection(Section):
             return
         f = row.finding
         verdict = Verdict(step=row.plate, reading=f.topic, first=f.first, last=f.last, answer=answer, reason=reason)  # type: ignore[arg-type]
-        if self._state.change(
+        if self._state.edits.change(
             f"{row.name}: {f.topic} {answer}", lambda: shot.model_copy(update={"verdicts": (*self._others(row), verdict)})
         ):
             self._write(f"{row.name}: {f.words}. {answer.capitalize()}{': ' + reason if reason else ''}.")
@@ -264,7 +264,7 @@ class FindingsSection(Section):
     def _take_back(self) -> None:
         row, shot = self.chosen(), self._state.shot
         if row and shot:
-            self._state.change(
+            self._state.edits.change(
                 f"{row.name}: take the answer back", lambda: shot.model_copy(update={"verdicts": self._others(row)})
             )
 

@@ -133,7 +133,9 @@ class FreezeSection(Section):
 
     def _written(self, session: Session, code: str, pick: Pick, path: Path) -> None:
         name, folder = f"still of frame {pick.frame}", session.document.folder
-        if self._state.change_there(session, code, f"Add {name}", lambda shot: with_picture(folder, shot, path, "still", name)):
+        if self._state.edits.change_there(
+            session, code, f"Add {name}", lambda shot: with_picture(folder, shot, path, "still", name)
+        ):
             session.document.log.add("survey", f"Frame {pick.frame} frozen: {pick.words}.", code)
             self._state.said.emit(f"'{name}' is a plate of {code} now: {path.name}.", "note")
 

@@ -80,7 +80,7 @@ class Section(Page):
         if not shot or not self._state.session:
             return
         cues = tuple(sorted([*(c for c in shot.cues if c.name != name), Cue(frame=frame, name=name)], key=lambda c: c.frame))
-        if self._state.change(f"Cue {name}", lambda: shot.model_copy(update={"cues": cues})):
+        if self._state.edits.change(f"Cue {name}", lambda: shot.model_copy(update={"cues": cues})):
             self._state.session.document.log.add("survey", words, shot.code)
             self._state.said.emit(f"Cue '{name}' at frame {frame}.", "note")
 

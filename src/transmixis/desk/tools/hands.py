@@ -116,8 +116,8 @@ class Hands(QObject):
             return
         new = self._edited(value)
         s.try_out(None)
-        if s.change(f"{step.name}: {tool.handle.words.lower()}", lambda: shot.with_step(new)):
+        if s.edits.change(f"{step.name}: {tool.handle.words.lower()}", lambda: shot.with_step(new)):
             words = f"{step.name}: {tool.handle.words.lower()} set by hand at frame {s.frame}."
-            s.log("pin", words, step=step.id, frame=s.frame)
+            s.edits.log("pin", words, step=step.id, frame=s.frame)
         else:
             self._hold(tool.handle)

@@ -1,0 +1,121 @@
+"""What is open and what is chosen in it: production, shot, step, frame, view. Widgets follow its signals."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from transmixis.core.errors import UserError
+from transmixis.desk.engine import Engine
+from transmixis.shot.model import Shot, Step
+from transmixis.shot.render import Renderer, output_ref
+from transmixis.shot.session import Session
+from transmixis.shot.steps import kind_of
+
+VIEWS = ("Plate", "Matte", "Result", "Difference", "Beside")
+
+
+class Chosen(QObject):
+    """The one place where the window's choices live."""
+
+    opened = pyqtSignal()  # another production, or none
+    shot_changed = pyqtSignal()  # another shot, or the shot was edited
+    frame_changed = pyqtSignal(int)
+    step_changed = pyqtSignal(str)
+    view_changed = pyqtSignal(str)
+    readings_changed = pyqtSignal(str)  # step id; '' for all
+    proposal_changed = pyqtSignal(str)
+    measuring = pyqtSignal(int, int, str)  # done, total, what
+    working = pyqtSignal(float, str, object)  # share, what, seconds left: of one long piece of it
+    said = pyqtSignal(str, str)  # text, kind: note or trouble
+    page_wanted = pyqtSignal(str)
+    not_saved = pyqtSignal()  # told by the thread that writes
+    trial_changed = pyqtSignal()  # what is dragged in the picture would look otherwise
+
+    def __init__(self, engine: Engine) -> None:
+        super().__init__()
+        self.engine = engine
+        self.session: Session | None = None
+        self.code = ""
+        self.frame = 1
+        self.step_id = ""
+        self.view = "Result"
+        self.trial: Shot | None = None
+
+    @property
+    def folder(self) -> Path | None:
+        return self.session.document.folder if self.session else None
+
+    @property
+    def shot(self) -> Shot | None:
+        if not self.session or not self.code:
+            return None
+        try:
+            return self.session.document.shot(self.code)
+        except KeyError:
+            return None
+
+    @property
+    def step(self) -> Step | None:
+        shot = self.shot
+        return next((s for s in shot.steps if s.id == self.step_id), None) if shot else None
+
+    def renderer(self) -> Renderer | None:
+        """A renderer for the shot as it is now; None if there is no shot or its steps are wrongly connected."""
+        if not self.session or self.shot is None:
+            return None
+        try:
+            return self.session.renderer(self.code)
+        except UserError as e:
+            self.said.emit(str(e), "trouble")
+            return None
+
+    def try_out(self, shot: Shot | None) -> None:
+        """Show the shot as it would be (None: as it is) without changing anything: while something is dragged in the picture."""
+        self.trial = shot
+        self.trial_changed.emit()
+
+    def shown_renderer(self) -> Renderer | None:
+        """The renderer of what is shown: of a trial while there is one."""
+        if self.trial is None or not self.session or self.trial.code != self.code:
+            return self.renderer()
+        try:
+            return self.session.renderer_of_trial(self.trial)
+        except UserError:
+            return self.renderer()
+
+    def set_frame(self, frame: int) -> None:
+        shot = self.shot
+        if not shot:
+            return
+        frame = max(1, min(shot.length, frame))
+        if frame != self.frame:
+            self.frame = frame
+            self.frame_changed.emit(frame)
+
+    def set_step(self, step_id: str) -> None:
+        if step_id != self.step_id:
+            self.step_id = step_id
+            self.step_changed.emit(step_id)
+
+    def set_view(self, view: str) -> None:
+        if view != self.view:
+            self.view = view
+            self.view_changed.emit(view)
+
+    def refs(self) -> tuple[str | None, str | None]:
+        """What the views Plate and Result show for the chosen step: the plate, and the step's (or the shot's) picture."""
+        shot, step = self.shot, self.step
+        if not shot:
+            return None, None
+        hero = shot.plate_of_role("hero") or (shot.plates[0] if shot.plates else None)
+        plate = f"plate:{hero.id}" if hero else None
+        final = output_ref(shot)
+        if step and step.on and self.view == "Matte" and kind_of(step.kind).product == "matte":
+            return plate, f"step:{step.id}"
+        shown_in = kind_of(step.kind).shown_in if step else ""
+        if step and shown_in:
+            placed = next((s for s in shot.steps if s.inputs.get(shown_in) == f"step:{step.id}"), None)
+            return plate, f"step:{placed.id}" if placed else f"step:{step.id}"
+        return plate, final

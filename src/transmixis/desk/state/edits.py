@@ -1,0 +1,110 @@
+"""Changes of the document by what a person does, each a named command."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from pydantic import ValidationError
+
+from transmixis.core.errors import UserError
+from transmixis.desk.state.chosen import Chosen
+from transmixis.shot.document import Document
+from transmixis.shot.model import Film, Pin, Shot
+from transmixis.shot.pins import params_at, remove_pin, set_pin
+from transmixis.shot.record import words_of
+from transmixis.shot.session import Session
+from transmixis.shot.steps import kind_of
+
+
+class Edits:
+    """Changes of the document by what a person does, each a named command."""
+
+    def __init__(self, state: Chosen) -> None:
+        self._s = state
+
+    def change(self, title: str, make: Callable[[], Shot]) -> bool:
+        """Change the shot by a named command; what is wrong is said, and nothing changes."""
+        if not self._s.session:
+            return False
+        return self.attempt(lambda document: document.change_shot(title, make()))
+
+    def change_there(self, session: Session, code: str, title: str, make: Callable[[Shot], Shot]) -> bool:
+        """Change the shot that something was asked for, as it is now, whichever shot is shown by then. False if that production
+        is closed or the shot is gone."""
+        if session is not self._s.session:
+            return False
+        shot = next((s for s in session.document.film.shots if s.code == code), None)
+        return shot is not None and self.attempt(lambda document: document.change_shot(title, make(shot)))
+
+    def attempt(self, act: Callable[[Document], None]) -> bool:
+        """Change the document; what is wrong is said, and nothing changes."""
+        assert self._s.session is not None
+        try:
+            act(self._s.session.document)
+            return True
+        except UserError as e:
+            self._s.said.emit(str(e), "trouble")
+        except ValidationError as e:
+            self._s.said.emit(f"That cannot be kept: {words_of(e)}.", "trouble")
+        return False
+
+    def change_film(self, title: str, make: Callable[[Film], Film]) -> bool:
+        """Change the production or several shots by a named command; what is wrong is said, and nothing changes."""
+        if not self._s.session:
+            return False
+        return self.attempt(lambda document: document.apply(title, make(document.film)))
+
+    def set_param(self, name: str, value: Any, *, at_frame: bool = False) -> None:
+        """Set a parameter of the chosen step: a pin here if it has pins or `at_frame`, else for the whole shot."""
+        shot, step = self._s.shot, self._s.step
+        if not shot or not step:
+            return
+        pinned = at_frame or bool(step.pins.get(name))
+        if pinned:
+            new = set_pin(step, name, Pin(frame=self._s.frame, value=value))
+        else:
+            new = step.model_copy(update={"params": {**step.params, name: value}})
+        if self.change(f"{step.name}: {name}", lambda: shot.with_step(new)) and pinned:
+            self.log(
+                "pin", f"{step.name}: {name} pinned at frame {self._s.frame}.", step=step.id, frame=self._s.frame, value=value
+            )
+
+    def unpin(self, name: str, frame: int) -> None:
+        shot, step = self._s.shot, self._s.step
+        if not shot or not step or not step.pins.get(name):
+            return
+        if self.change(f"{step.name}: take out a pin", lambda: shot.with_step(remove_pin(step, name, frame))):
+            self.log("pin", f"{step.name}: pin of {name} at frame {frame} taken out.", step=step.id, frame=frame)
+
+    def log(self, kind: str, text: str, **data: Any) -> None:
+        """Write down what a person did in the chosen shot."""
+        if self._s.session:
+            self._s.session.document.log.add(kind, text, self._s.code, **data)
+
+    def param(self, name: str) -> Any:
+        """The chosen step's parameter at the playhead."""
+        step = self._s.step
+        if not step:
+            return None
+        values = params_at(step, self._s.frame)
+        return values.get(name, kind_of(step.kind).Params.model_fields[name].default)
+
+    def undo(self) -> None:
+        self._history("undo")
+
+    def redo(self) -> None:
+        self._history("redo")
+
+    def _history(self, which: str) -> None:
+        if not self._s.session:
+            return
+        try:
+            title = getattr(self._s.session.document, which)()
+        except UserError as e:
+            self._s.said.emit(str(e), "trouble")
+            return
+        words = {"undo": "Undone", "redo": "Done again"}[which]
+        if title:
+            self.log(which, f"{words}: {title}")
+        self._s.said.emit(f"{words}: {title}" if title else f"Nothing to {which}", "note")
