@@ -10,8 +10,9 @@ import typer
 from transmixis.cli.common import Json, app, show
 from transmixis.shot import parts
 from transmixis.shot.document import Document
+from transmixis.shot.edits import EDITS
 from transmixis.shot.model import Part, Shot
-from transmixis.shot.stepjob import step_named
+from transmixis.shot.stepjob import setting
 
 part = typer.Typer(no_args_is_help=True, help="Parts of a shot: gather steps, switch, stack, move, copy, list.")
 app.add_typer(part, name="part")
@@ -40,32 +41,24 @@ def make(
     """Gather steps under a name."""
     doc = Document.open(project)
     try:
-        shot, made = parts.gathered(doc.shot(code), name, [step_named(doc.shot(code), s).id for s in steps])
-        doc.change_shot(f"Gather {made.name}", shot)
+        done = doc.run(code, "part.make", name=name, steps=steps)
     finally:
         doc.close()
-    show(as_json, _told(made, shot), f"{made.name} ({made.id}): {len(made.steps)} steps of {code}")
+    made = parts.part_named(done.shot, done.made)
+    show(as_json, _told(made, done.shot), f"{made.name} ({made.id}): {len(made.steps)} steps of {code}")
 
 
-def _change(project: Path, code: str, which: str, what: str, as_json: bool) -> None:
+def _change(project: Path, code: str, which: str, what: str, as_json: bool, **args: Any) -> None:
     doc = Document.open(project)
     try:
-        shot = doc.shot(code)
-        p = parts.part_named(shot, which)
-        acts = {
-            "switch": lambda: parts.switched(shot, p.id),
-            "front": lambda: parts.restacked(shot, p.id, forward=True),
-            "back": lambda: parts.restacked(shot, p.id, forward=False),
-            "loosen": lambda: parts.loosened(shot, p.id),
-            "remove": lambda: parts.removed(shot, p.id),
-        }
-        new = acts[what]()
-        doc.change_shot(f"{p.name}: {what}", new)
+        was = parts.part_named(doc.shot(code), which)
+        done = doc.run(code, f"part.{what}", part=was.id, **args)
     finally:
         doc.close()
-    now = next((q for q in new.parts if q.id == p.id), p)
-    state = "" if what != "switch" else " off" if now.asleep is not None else " on"
-    show(as_json, _told(now, new), f"{p.name}: {what}{state}")
+    now = next((p for p in done.shot.parts if p.id == (done.made or was.id)), was)
+    state = "" if what != "switch" else ": off" if now.asleep is not None else ": on"
+    made = f" as {now.name} ({now.id})" if done.made else ""
+    show(as_json, _told(now, done.shot), f"{done.title}{made}{state}")
 
 
 @part.command(name="switch")
@@ -103,14 +96,7 @@ def move(
     project: Project, code: Code, which: Which, right: Right = 0.0, down: Down = 0.0, frames: Frames = 0, as_json: Json = False
 ) -> None:
     """Move a part over the picture, and its pins in time."""
-    doc = Document.open(project)
-    try:
-        shot = doc.shot(code)
-        p = parts.part_named(shot, which)
-        doc.change_shot(f"Move {p.name}", parts.moved(shot, p.id, right, down, frames))
-    finally:
-        doc.close()
-    show(as_json, _told(p, shot), f"Moved {p.name} by {right:g} px to the right, {down:g} px down, {frames} frames")
+    _change(project, code, which, "move", as_json, right=right, down=down, frames=frames)
 
 
 @part.command(name="copy")
@@ -125,15 +111,7 @@ def copy(
     as_json: Json = False,
 ) -> None:
     """Copy a part with offsets of its own, in front of the one that it was made from."""
-    doc = Document.open(project)
-    try:
-        shot = doc.shot(code)
-        p = parts.part_named(shot, which)
-        new, made = parts.copied(shot, p.id, name, right, down, frames)
-        doc.change_shot(f"Copy {p.name}", new)
-    finally:
-        doc.close()
-    show(as_json, _told(made, new), f"Copied {p.name} to {made.name} ({made.id})")
+    _change(project, code, which, "copy", as_json, name=name, right=right, down=down, frames=frames)
 
 
 @part.command(name="list")
@@ -151,3 +129,23 @@ def list_(project: Project, code: Code, as_json: Json = False) -> None:
     told = {"parts": [_told(p, shot) for p in shot.parts], "back_to_front": order}
     lines = [f"{p.name} ({p.id}){'' if p.asleep is None else ', off'}: {', '.join(p.steps)}" for p in shot.parts]
     show(as_json, told, "\n".join([*lines, f"From back to front: {', '.join(order) or 'nothing'}"]))
+
+
+@app.command(name="edit")
+def edit_(
+    project: Project,
+    code: Code,
+    edit: Annotated[str, typer.Argument(help=f"One of {', '.join(EDITS)}.")],
+    args: Annotated[
+        list[str] | None, typer.Option("--with", help="argument=value, the value a word or JSON. Again for more.")
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Do any edit of a work order that the window does, by its name."""
+    given = dict(setting(a) for a in args or [])
+    doc = Document.open(project)
+    try:
+        done = doc.run(code, edit, **given)
+    finally:
+        doc.close()
+    show(as_json, {"title": done.title, "made": done.made}, done.title + (f" ({done.made})" if done.made else ""))

@@ -99,7 +99,8 @@ def _each(shot: Shot, part: Part, make: Callable[[Step], Step]) -> Shot:
 
 def removed(shot: Shot, part_id: str) -> Shot:
     """The shot without the part and its steps; what used it is connected to what lay behind."""
-    for step_id in part_named(shot, part_id).steps:
+    part = part_named(shot, part_id)
+    for step_id in part.steps:
         shot = remove_step(shot, step_id)
     return shot
 

@@ -54,6 +54,12 @@ def changed(shot: Shot, step_id: str, inputs: Sequence[str], settings: Sequence[
     return new, step
 
 
+def setting(text: str) -> tuple[str, Any]:
+    """'name=value' with the value in JSON or a plain word. Raises UserError."""
+    name, value = _parted(text, "an argument and its value, e.g. part=Courier")
+    return name, _value(value)
+
+
 def step_named(shot: Shot, name: str) -> Step:
     """A step by its id or its name. Raises UserError."""
     found = [s for s in shot.steps if s.id == name] or [s for s in shot.steps if s.name == name]
