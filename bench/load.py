@@ -124,7 +124,7 @@ def window_rows(folder: Path) -> list[tuple[str, float]]:
     window.show()
     app.processEvents()
     began = time.perf_counter()
-    window.open_folder(folder)
+    window.productions.open_folder(folder)
     window.show_page("bench")
     app.processEvents()
     opened = 1000 * (time.perf_counter() - began)

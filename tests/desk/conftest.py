@@ -50,7 +50,7 @@ def window(qtbot: Any, tmp_path: Path) -> Iterator[MainWindow]:
 @pytest.fixture
 def bench(window: MainWindow, demo_copy: Path, qtbot: Any) -> MainWindow:
     """The window with the short demo shot open and measured."""
-    assert window.open_folder(demo_copy)
+    assert window.productions.open_folder(demo_copy)
     window.open_shot("KP010", "")
     settle(qtbot, window)
     return window

@@ -36,7 +36,7 @@ def test_a_delivery_is_written_down_for_the_shot_it_was_asked_for(bench: MainWin
     page = bench.deliver
     with qtbot.waitSignal(page.finished, timeout=LONG):
         begin(bench, qtbot, tmp_path / "o" / "x.####.png")
-        bench.make_shot("KP990", "another", 24)
+        bench.adding.make_shot("KP990", "another", 24)
         assert bench.state.code == "KP990"
     film = load_film(Path(bench.state.folder))  # type: ignore[arg-type]
     assert film.shot("KP010").delivered.endswith("x.####.png")
@@ -51,7 +51,7 @@ def test_a_delivery_of_a_closed_production_reaches_no_other(bench: MainWindow, q
     second = tmp_path / "second"
     shutil.copytree(first, second)
     begin(bench, qtbot, tmp_path / "o" / "x.####.png")
-    assert bench.open_folder(second)
+    assert bench.productions.open_folder(second)
     settle(qtbot, bench)
     assert not bench.deliver.running
     for folder in (first, second):
@@ -94,7 +94,7 @@ def test_a_dialog_s_answer_merges_into_the_film_as_it_is_then(bench: MainWindow)
     assert state.edits.change_there(
         session, "KP010", "Delivered", lambda s: s.model_copy(update={"delivered": "x", "hours_spent": 3.0})
     )
-    bench.make_shot("KP990", "another", 24)
+    bench.adding.make_shot("KP990", "another", 24)
     bench.board.schedule.take_people(dialog)
     film = session.document.film
     assert [s.code for s in film.shots] == ["KP010", "KP990"]
@@ -109,10 +109,10 @@ def test_an_open_production_can_be_looked_at(
 ) -> None:
     other = Document.open(demo_copy)
     asked: list[str] = []
-    monkeypatch.setattr(window, "may_look", lambda words: asked.append(words) or len(asked) > 1)
-    assert not window.open_folder(demo_copy)
+    monkeypatch.setattr(window.productions, "may_look", lambda words: asked.append(words) or len(asked) > 1)
+    assert not window.productions.open_folder(demo_copy)
     assert window.state.session is None
-    assert window.open_folder(demo_copy)
+    assert window.productions.open_folder(demo_copy)
     settle(qtbot, window)
     assert "for looking only" in window.windowTitle()
     assert "is open in another Transmixis" in asked[0]
@@ -121,7 +121,7 @@ def test_an_open_production_can_be_looked_at(
     assert not window.state.edits.change("Edit", lambda: window.state.shot.model_copy(update={"title": "x"}))  # type: ignore[union-attr]
     assert "looking only" in said[-1]
     other.change_shot("Theirs", other.shot("KP010").model_copy(update={"title": "theirs"}))
-    window.look_outside()
+    window.productions.look_outside()
     assert "changed by another program" in said[-1]
     window.state.work.again()
     assert window.state.shot.title == "theirs"  # type: ignore[union-attr]
@@ -133,8 +133,8 @@ def test_a_moved_folder_is_told_once_and_not_made_anew(bench: MainWindow, qtbot:
     said: list[str] = []
     bench.state.said.connect(lambda words, kind: said.append(words))
     folder.rename(tmp_path / "elsewhere")
-    bench.look_outside()
-    bench.look_outside()
+    bench.productions.look_outside()
+    bench.productions.look_outside()
     assert [w for w in said if "moved, renamed or taken away" in w] == said
     assert len(said) == 1
     bench.state.edits.set_param("black", 0.2)
@@ -150,7 +150,7 @@ def test_the_folder_is_watched_beside_the_window(bench: MainWindow, qtbot: Any, 
     threads: list[int] = []
     looked = document.outside
     monkeypatch.setattr(document, "outside", lambda: threads.append(threading.get_ident()) or looked())
-    bench._watch.timeout.emit()
+    bench.productions._watch.timeout.emit()
     settle(qtbot, bench)
     assert threads
     assert threading.get_ident() not in threads
@@ -178,7 +178,7 @@ def test_a_key_without_a_screen_is_not_measured_for_ever(window: MainWindow, qtb
     street = np.random.default_rng(1).random((48, 64, 3)).astype(np.float32) * np.float32([0.5, 0.4, 0.4])
     for n in (1, 2, 3):
         write_still(tmp_path / f"street.{n:04d}.png", street, kind="uint8")
-    window.make_new(tmp_path / "Film", "Film")
+    window.productions.make_new(tmp_path / "Film", "Film")
     assert window.state.session is not None
     document = window.state.session.document
     found = dropped(document.folder, [tmp_path / "street.0001.png"], ())

@@ -53,7 +53,7 @@ def board(window: MainWindow, tmp_path: Path, qtbot: Any) -> MainWindow:
     doc = Document.create(folder, "Film")
     doc.apply("made", made_film(doc.film, 3))
     doc.close()
-    assert window.open_folder(folder)
+    assert window.productions.open_folder(folder)
     window.show_page("board")
     settle(qtbot, window)
     return window
@@ -218,7 +218,7 @@ def test_without_people_the_board_says_what_to_do_first(window: MainWindow, tmp_
         ),
     )
     doc.close()
-    window.open_folder(tmp_path / "film")
+    window.productions.open_folder(tmp_path / "film")
     window.show_page("board")
     settle(qtbot, window)
     assert window.board.schedule.empty.isVisible()
@@ -236,9 +236,9 @@ def test_a_shot_to_be_filmed_is_made_planned_and_filmed(board: MainWindow, qtbot
     dialog.code.setText("S000")
     dialog.accept()
     assert "already" in dialog.note.text()
-    board.make_shot("S000", "", 10)
+    board.adding.make_shot("S000", "", 10)
     assert len(film_of(board).shots) == 3
-    board.make_shot("N010", "The last letter", 36)
+    board.adding.make_shot("N010", "The last letter", 36)
     assert board.page == "plan"
     assert film_of(board).shot("N010").length == 36
     board.plan.inputs.ticks["tricks"]["miniature"].click()
@@ -246,7 +246,7 @@ def test_a_shot_to_be_filmed_is_made_planned_and_filmed(board: MainWindow, qtbot
     qtbot.mouseClick(board.plan.tasks.take, Qt.MouseButton.LeftButton)
     settle(qtbot, board)
     plate, info = plate_from(board.state.folder, tiny_plates / "take.0001.png", None)  # type: ignore[arg-type]
-    board.add_plates("N010", "", [(plate, info)])
+    board.adding.add_plates("N010", "", [(plate, info)])
     settle(qtbot, board)
     shot = film_of(board).shot("N010")
     assert (shot.width, shot.length, shot.title) == (64, 6, "The last letter")
@@ -290,7 +290,7 @@ def test_three_hundred_shots_are_laid_out_again_without_a_stall(window: MainWind
     doc = Document.create(tmp_path / "film", "Film")
     doc.apply("made", made_film(doc.film, 300))
     doc.close()
-    window.open_folder(tmp_path / "film")
+    window.productions.open_folder(tmp_path / "film")
     window.show_page("board")
     settle(qtbot, window)
     worst, last = 0.0, time.perf_counter()

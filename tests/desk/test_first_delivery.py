@@ -112,7 +112,7 @@ def test_several_takes_become_several_shots_in_one_list(
         for n in range(1, 4):
             write_still(tmp_path / f"c{k}_x.{n:04d}.png", tiny_frame(n), kind="uint8")
     (tmp_path / "list.txt").write_text("no plate")
-    assert window.make_new(tmp_path / "film", "Film")
+    assert window.productions.make_new(tmp_path / "film", "Film")
     seen: dict[str, Any] = {}
 
     def look(dialog: AddPlates) -> None:

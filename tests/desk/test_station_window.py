@@ -47,7 +47,7 @@ def window(film: Path, qtbot: Any, tmp_path: Path) -> Iterator[MainWindow]:
     qtbot.addWidget(w)
     w.resize(1280, 800)
     w.show()
-    assert w.open_folder(film)
+    assert w.productions.open_folder(film)
     w.show_page("bench")
     settle(qtbot, w)
     yield w
@@ -277,7 +277,7 @@ def test_a_track_is_seated_by_hand_and_shows_where_it_was(window: MainWindow, qt
 def test_many_columns_scroll_and_heads_stay(window: MainWindow, qtbot: Any) -> None:
     s, ledger = window.state, window.bench.ledger
     for _ in range(14):
-        window.bench.add_step("edges")
+        window.bench.acts.add_step("edges")
     settle(qtbot, window)
     columns = ledger.columns()
     assert min(w for _, _, w in columns) >= 54

@@ -51,7 +51,7 @@ def test_survey_sheets_draw_the_whole_plate(bench: MainWindow, qtbot: Any) -> No
 
 def test_the_shelf_shows_plays_finds_and_lets_go(window: MainWindow, demo_copy: Path, qtbot: Any) -> None:
     elements = Path(__file__).resolve().parents[2] / "demo" / "kite_post" / "elements"
-    assert window.open_folder(demo_copy)
+    assert window.productions.open_folder(demo_copy)
     settle(qtbot, window)
     qtbot.keyClick(window, Qt.Key.Key_L)
     page = window.shelf

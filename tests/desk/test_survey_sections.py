@@ -122,7 +122,7 @@ def test_two_takes_are_joined_where_they_are_alike(window: MainWindow, tmp_path:
     two, _ = plate_from(film, film / "plates" / "second" / "second.0001.png", shot, "element")
     doc.change_shot("Add", shot.model_copy(update={"plates": (*shot.plates, two)}))
     doc.close()
-    assert window.open_folder(film)
+    assert window.productions.open_folder(film)
     settle(qtbot, window)
     go_to(qtbot, window, "Joins")
     page = window.survey.join

@@ -20,6 +20,7 @@ from transmixis.desk.app import catch_faults
 from transmixis.desk.dialogs import KeysDialog, NewProduction
 from transmixis.desk.ledger import LIMIT_AT
 from transmixis.desk.window import MainWindow
+from transmixis.desk.windowkeys import sheet_of
 from transmixis.media.source import open_source
 from transmixis.shot.steps import kind_of
 from transmixis.shot.store import load_film
@@ -78,7 +79,7 @@ def test_the_demo_film_opens_on_its_first_shot(
 ) -> None:
     monkeypatch.setenv("TRANSMIXIS_DEMO", str(demo_copy))
     before = {p: p.stat().st_mtime_ns for p in demo_copy.rglob("*")}
-    assert window.open_demo(tmp_path / "mine")
+    assert window.productions.open_demo(tmp_path / "mine")
     settle(qtbot, window)
     assert (window.page, window.state.shot.code) == ("bench", "KP010")  # type: ignore[union-attr]
     assert window.state.folder == tmp_path / "mine"
@@ -258,10 +259,10 @@ def test_playing_at_rate_once_frames_are_made(bench: MainWindow, qtbot: Any) -> 
 
 def test_steps_are_added_switched_off_and_taken_out(bench: MainWindow, qtbot: Any) -> None:
     s = bench.state
-    bench.bench.add_step("steadiness")
+    bench.bench.acts.add_step("steadiness")
     assert s.step_id == "steadiness2"
     settle(qtbot, bench)
-    bench.bench._switch("steadiness2")
+    bench.state.edits.run("step.switch", step="steadiness2")
     assert not s.step.on  # type: ignore[union-attr]
     settle(qtbot, bench)
     s.edits.undo()
@@ -282,7 +283,7 @@ def test_connecting_a_circle_is_refused_in_words(bench: MainWindow, qtbot: Any) 
 
 def test_new_production_and_dropped_plates(window: MainWindow, qtbot: Any, tiny_plates: Path, tmp_path: Path) -> None:
     assert window.page == "start"
-    assert window.make_new(tmp_path / "My film", "My film", "25")
+    assert window.productions.make_new(tmp_path / "My film", "My film", "25")
     assert window.page == "board"
     data = QMimeData()
     data.setUrls(
@@ -364,7 +365,7 @@ def test_a_deleted_plate_is_said_and_nothing_is_lost(bench: MainWindow, qtbot: A
 
 def test_what_cannot_be_opened_is_said(window: MainWindow, qtbot: Any, tmp_path: Path) -> None:
     with qtbot.waitSignal(window.state.said) as said:
-        assert not window.open_folder(tmp_path)
+        assert not window.productions.open_folder(tmp_path)
     assert "production.json" in said.args[0]
     assert window.page == "start"
 
@@ -384,7 +385,7 @@ def test_cancel_stops_a_delivery(bench: MainWindow, qtbot: Any, tmp_path: Path) 
 
 
 def test_dialogs_and_log_page(bench: MainWindow, qtbot: Any) -> None:
-    keys = KeysDialog(bench)
+    keys = KeysDialog(sheet_of(bench.commands), bench)
     keys.show()
     keys.grab()
     keys.close()
@@ -452,7 +453,7 @@ def busy_round(window: MainWindow, film: Path, qtbot: Any, out: Path) -> dict[st
     """Open, key, play, choose and deliver; gives the worst gap of each."""
     gaps = Gaps()
     gaps.doing("opening")
-    assert window.open_folder(film)
+    assert window.productions.open_folder(film)
     window.open_shot("KP010", "Matte")
     settle(qtbot, window)
     gaps.doing("keying")
@@ -523,7 +524,7 @@ def test_shelf_log_book_and_findings_are_reached_by_pointing(bench: MainWindow, 
 
 def test_another_shot_never_shows_the_first_one_s_picture(bench: MainWindow, qtbot: Any) -> None:
     assert bench.bench.viewer.shown is not None
-    bench.make_shot("KP990", "another", 24)
+    bench.adding.make_shot("KP990", "another", 24)
     bench.show_page("bench")
     assert bench.bench.viewer.shown is None
     bench.state.choose_shot("KP010")

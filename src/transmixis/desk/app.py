@@ -40,7 +40,7 @@ def run(folder: Path | None, *, first_shot: bool = False) -> int:
     catch_faults(window)
     window.show()
     if folder is not None:
-        QTimer.singleShot(0, lambda: window.open_production(folder, first_shot=first_shot))
+        QTimer.singleShot(0, lambda: window.productions.open_production(folder, first_shot=first_shot))
     return app.exec()
 
 

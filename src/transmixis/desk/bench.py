@@ -2,31 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
 
+from transmixis.desk.benchparts import FaultCount, Legend, numbered_thumb, word
 from transmixis.desk.engine import AHEAD, Engine
 from transmixis.desk.ledger import ZOOMS, Ledger
 from transmixis.desk.look import Look
-from transmixis.desk.marks import flag, jaws, mark, notch, text, vline
-from transmixis.desk.readingwords import limit_words, value_words
+from transmixis.desk.readingwords import value_words
 from transmixis.desk.sheet import StepSheet
 from transmixis.desk.state import VIEWS, State
-from transmixis.desk.theme import BLUE, EDGE, INK2, PURPLE, VERMILION_TEXT
+from transmixis.desk.stepacts import StepActs
 from transmixis.desk.tools.hands import Hands
 from transmixis.desk.viewer import Ring, Shown, Viewer
-from transmixis.desk.viewimage import picture_image
 from transmixis.desk.words import Words
-from transmixis.shot.model import STAGES, Cue, Step
-from transmixis.shot.pins import move_pin
-from transmixis.shot.render import Renderer
-from transmixis.shot.steps import KINDS, kind_of
-from transmixis.shot.workorder import add_step, move_step, remove_step
+from transmixis.shot.steps import kind_of
 
 VIEW_TIPS = {
     "Plate": "the recording as it came (hold Y)",
@@ -58,6 +51,7 @@ class Bench(QWidget):
             },
         )
         self.hands = Hands(state, engine)
+        self.acts = StepActs(state, self.sheet, self)
         self.tools = Words((), "", {})
         self._pointer, self._zoom, self._play_note = QLabel(), QLabel(), QLabel()
         self._faults = FaultCount(state)
@@ -83,9 +77,9 @@ class Bench(QWidget):
         top.addStretch(1)
         self.tools.setVisible(False)
         top.addWidget(self.tools)
-        self._faults_on = _word("Ring", "The ring around a fault, on or off. Key: G")
-        self._loupe_on = _word("Loupe", "The loupe under the pointer, on or off. Key: O")
-        self._fit = _word("Fit", "Shows the whole frame. Wheel zooms, middle button or Alt moves.")
+        self._faults_on = word("Ring", "The ring around a fault, on or off. Key: G")
+        self._loupe_on = word("Loupe", "The loupe under the pointer, on or off. Key: O")
+        self._fit = word("Fit", "Shows the whole frame. Wheel zooms, middle button or Alt moves.")
         for b in (self._faults_on, self._loupe_on, self._fit):
             top.addWidget(b)
         self._zoom.setObjectName("note")
@@ -123,7 +117,7 @@ class Bench(QWidget):
         head.addWidget(title)
         head.addWidget(self._faults, 1)
         head.addWidget(self.zooms)
-        self.add = _word("Add step", "Adds a step to this shot's work order.")
+        self.add = word("Add step", "Adds a step to this shot's work order.")
         head.addWidget(self.add)
         foot = QHBoxLayout()
         foot.setContentsMargins(12, 0, 12, 0)
@@ -170,8 +164,10 @@ class Bench(QWidget):
         self._faults_on.clicked.connect(self.toggle_ring)
         self._loupe_on.clicked.connect(self.toggle_loupe)
         self._fit.clicked.connect(self.viewer.fit)
-        self.add.clicked.connect(self._add_menu)
-        self.ledger.head_menu.connect(self._head_menu)
+        self.add.clicked.connect(lambda: self.acts.add_menu(self.add))
+        self.ledger.head_menu.connect(self.acts.head_menu)
+        self.ledger.part_menu.connect(self.acts.part_menu)
+        self.ledger.part_pressed.connect(lambda part: s.edits.run("part.fold", part=part))
         s.shot_changed.connect(self._shot_changed)
         s.frame_changed.connect(lambda _: self._mark_fault())
         s.step_changed.connect(lambda _: self._mark_fault())
@@ -224,7 +220,7 @@ class Bench(QWidget):
             return
         length = renderer.shot.length
         for n in sorted({1 + round(i * (length - 1) / 7) for i in range(8)}):
-            self._engine.ask(AHEAD, partial(_numbered_thumb, renderer, plate, n), self._take_thumb, lambda e: None, tag="thumbs")
+            self._engine.ask(AHEAD, partial(numbered_thumb, renderer, plate, n), self._take_thumb, lambda e: None, tag="thumbs")
 
     def _take_thumb(self, made: tuple[int, Any]) -> None:
         self.ledger.thumbs[made[0]] = made[1]
@@ -268,45 +264,6 @@ class Bench(QWidget):
         self.ledger.next_zoom()
         self.zooms.choose(self.ledger.zoom)
 
-    def pin_here(self) -> None:
-        """Pin every numeric control of the chosen step at the playhead that differs from its default, or has pins."""
-        s = self.state
-        step = s.step
-        if not step:
-            return
-        fields = kind_of(step.kind).Params.model_fields
-        names = [n for n, f in fields.items() if f.default != s.edits.param(n) or step.pins.get(n)] or list(fields)[:1]
-        focus = next((n for n, r in self.sheet._rulers.items() if r.hasFocus()), None)
-        for name in [focus] if focus else names:
-            s.edits.set_param(name, s.edits.param(name), at_frame=True)
-
-    def unpin_here(self) -> None:
-        s = self.state
-        step = s.step
-        for name in list(step.pins) if step else []:
-            if any(p.frame == s.frame for p in (s.step.pins.get(name, ()) if s.step else ())):
-                s.edits.unpin(name, s.frame)
-
-    def move_pins(self, frame: int, to: int) -> None:
-        """Move all pins of the chosen step at a frame to another."""
-        shot, step = self.state.shot, self.state.step
-        if not shot or not step:
-            return
-        new = step
-        for name, pins in step.pins.items():
-            if any(p.frame == frame for p in pins):
-                new = move_pin(new, name, frame, to)
-        self.state.edits.change(f"{step.name}: move a pin", lambda: shot.with_step(new))
-
-    def add_cue(self) -> None:
-        shot = self.state.shot
-        if not shot:
-            return
-        name, fine = QInputDialog.getText(self, "Add a cue", f"Name of the cue at frame {self.state.frame}:")
-        if fine and name.strip():
-            cues = tuple(sorted([*shot.cues, Cue(frame=self.state.frame, name=name.strip())], key=lambda c: c.frame))
-            self.state.edits.change("Add a cue", lambda: shot.model_copy(update={"cues": cues}))
-
     def go_to_stage(self, stage: str) -> bool:
         """Choose the worst step of a stage; False if it has none."""
         shot = self.state.shot
@@ -317,144 +274,3 @@ class Bench(QWidget):
         worst = max(reversed(steps), key=lambda s: len(self.state.known.findings(s.id)))
         self.state.set_step(worst.id)
         return True
-
-    def _add_menu(self) -> None:
-        menu = QMenu(self)
-        for stage in STAGES:
-            kinds = [k for k in KINDS.values() if k.stage == stage]
-            if kinds:
-                menu.addSection(stage)
-            for kind in kinds:
-                action = menu.addAction(f"{kind.title}: {kind.says}")
-                if action:
-                    action.triggered.connect(lambda _, k=kind.kind: self.add_step(k))
-        menu.exec(self.add.mapToGlobal(QPoint(0, self.add.height())))
-
-    def add_step(self, kind: str) -> None:
-        shot = self.state.shot
-        if not shot:
-            return
-        new, step = add_step(shot, kind)
-        if self.state.edits.change(f"Add {step.name}", lambda: new):
-            self.state.set_step(step.id)
-
-    def _head_menu(self, sid: str, at: Any) -> None:
-        shot = self.state.shot
-        if not shot:
-            return
-        step = shot.step(sid)
-        menu = QMenu(self)
-        place = [s.id for s in shot.steps].index(sid)
-        acts = {
-            "Rename": self._rename,
-            "Switch on" if not step.on else "Switch off": lambda: self._switch(sid),
-            "Move left": lambda: self.state.edits.change(f"Move {step.name}", lambda: move_step(shot, sid, place - 1)),
-            "Move right": lambda: self.state.edits.change(f"Move {step.name}", lambda: move_step(shot, sid, place + 1)),
-            "Set limit…": self._set_limit,
-            "Take out": lambda: self.state.edits.change(f"Take out {step.name}", lambda: remove_step(shot, sid)),
-        }
-        for words, act in acts.items():
-            action = menu.addAction(words)
-            if action:
-                action.triggered.connect(lambda _, a=act: a())
-        menu.exec(at)
-
-    def _rename(self) -> None:
-        shot, step = self.state.shot, self.state.step
-        if not shot or not step:
-            return
-        name, fine = QInputDialog.getText(self, "Rename", "Name of this step:", text=step.name)
-        if fine and name.strip():
-            self._change_step(step.id, "Rename a step", lambda s: s.model_copy(update={"name": name.strip()}))
-
-    def _change_step(self, step_id: str, title: str, make: Callable[[Step], Step]) -> None:
-        """Change a step as it is now: a dialog may have stood open while other things were answered."""
-        shot = self.state.shot
-        step = next((s for s in shot.steps if s.id == step_id), None) if shot else None
-        if shot and step:
-            self.state.edits.change(title, lambda: shot.with_step(make(step)))
-
-    def _switch(self, sid: str) -> None:
-        shot = self.state.shot
-        if shot:
-            step = shot.step(sid)
-            self.state.edits.change(f"Switch {step.name}", lambda: shot.with_step(step.model_copy(update={"on": not step.on})))
-
-    def _set_limit(self) -> None:
-        shot, step = self.state.shot, self.state.step
-        readings = self.state.known.readings.get(self.state.step_id, {}).get(self.state.frame) or []
-        if not shot or not step or not readings:
-            return
-        names = [f"{r.name} ({limit_words(r)})" for r in readings]
-        choice, fine = QInputDialog.getItem(self, "Set limit", "Which reading:", names, 0, False)
-        if not fine:
-            return
-        r = readings[names.index(choice)]
-        value, fine = QInputDialog.getDouble(
-            self, "Set limit", f"Limit of {r.name} in {r.unit or 'its unit'}:", r.limit, 1e-4, 1e6, 3
-        )
-        if fine:
-            self._change_step(
-                step.id, f"{step.name}: limit of {r.name}", lambda s: s.model_copy(update={"limits": {**s.limits, r.name: value}})
-            )
-
-
-class FaultCount(QWidget):
-    """'3 open faults in 8 steps' beside the ledger's title."""
-
-    def __init__(self, state: State) -> None:
-        super().__init__()
-        self._state = state
-        self.setMinimumWidth(60)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        shot = self._state.shot
-        if not shot:
-            return
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        n, y, left = len(self._state.known.findings()), self.height() / 2, self._state.known.remeasuring
-        mark(p, "fault" if n else "open" if left else "sound", 12, y)
-        words = f"{n} open fault{'s' if n != 1 else ''}{' so far' if left else ''}"
-        text(p, 22, y, words, 12, 500, VERMILION_TEXT if n else INK2, room=self.width() - 24)
-
-
-class Legend(QWidget):
-    """The marks of the ledger."""
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        y, x = self.height() / 2, 10.0
-        items = (("limit", "limit"), ("pin", "set by a person"), ("prop", "proposed"), ("cue", "cue"))
-        for kind, words in items:
-            if x + 24 > self.width():
-                break
-            if kind == "limit":
-                vline(p, x + 4, y - 7, y + 7, EDGE)
-            elif kind == "pin":
-                notch(p, x, y, BLUE)
-            elif kind == "prop":
-                jaws(p, x + 4, y, 4, PURPLE)
-            else:
-                flag(p, x + 1, y)
-            room = self.width() - x - 12
-            x += 12 + text(p, x + 12, y, words, 11, 400, INK2, room=max(0, room)) + 12
-
-
-def _word(words: str, tip: str) -> QPushButton:
-    b = QPushButton(words)
-    b.setObjectName("word")
-    b.setToolTip(tip)
-    return b
-
-
-def _thumb(renderer: Renderer, plate: str, n: int) -> Any:
-    picture = renderer.product(plate, n).picture
-    assert picture is not None
-    step = max(1, picture.shape[1] // 76)
-    return picture_image(picture[::step, ::step])
-
-
-def _numbered_thumb(renderer: Renderer, plate: str, n: int) -> tuple[int, Any]:
-    return n, _thumb(renderer, plate, n)

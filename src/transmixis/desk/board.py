@@ -420,3 +420,15 @@ class Board(QWidget):
         self.table.look_again()
         self.refresh()
         self.schedule.refresh()  # otherwise it follows the planner
+
+    def show_what_drives(self) -> None:
+        """Show the schedule and choose the shot that drives the date."""
+        now = self._state.planner.now
+        if now is None:
+            return
+        self.show_part("Schedule")
+        if now.table is None or not now.table.schedule.drives:
+            self._state.said.emit(now.trouble or "Nothing is left to do.", "note")
+            return
+        self.choose(now.table.schedule.drives)
+        self._state.said.emit(now.why, "note")

@@ -22,46 +22,17 @@ from PyQt6.QtWidgets import (
 
 from transmixis.shot.record import CODE
 
-KEYS = (
-    ("Up, Down", "one frame back, on"),
-    ("Page Up, Page Down", "one second back, on"),
-    ("Home, End", "first, last frame"),
-    ("Left, Right", "previous, next step"),
-    ("1–8", "go to a stage"),
-    ("Space", "play, stop"),
-    ("F, Shift F", "next, previous fault"),
-    ("Z", "next zoom of the ledger"),
-    ("V, Shift V", "next, previous view"),
-    ("hold Y", "look at the plate"),
-    ("O", "loupe on or off"),
-    ("G", "ring of the fault on or off"),
-    ("P, Delete", "pin here, take the pin out"),
-    ("U, K", "use the proposal, keep mine"),
-    ("W", "what drives the date"),
-    ("M", "look at the files anew and measure again"),
-    ("C", "add a cue"),
-    ("B", "board"),
-    ("S", "findings of all plates"),
-    ("L", "shelf of stock elements"),
-    ("J", "log book"),
-    ("D", "hand over"),
-    ("Ctrl Z, Ctrl Shift Z", "undo, do again"),
-    ("Ctrl N, Ctrl O", "new production, open one"),
-    ("+, −, 0", "in the viewer: closer, further, whole frame"),
-    ("F1", "this sheet"),
-)
-
 
 class KeysDialog(QDialog):
     """The shortcut sheet."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, rows: list[tuple[str, str]], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Keys")
         grid = QGridLayout()
         grid.setHorizontalSpacing(20)
-        half = (len(KEYS) + 1) // 2
-        for i, (keys, words) in enumerate(KEYS):
+        half = (len(rows) + 1) // 2
+        for i, (keys, words) in enumerate(rows):
             column = 0 if i < half else 2
             name = QLabel(keys)
             name.setStyleSheet("font-weight: 600")

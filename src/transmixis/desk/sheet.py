@@ -120,6 +120,10 @@ class StepSheet(QWidget):
         """The ruler of a parameter."""
         return self._rulers[name]
 
+    def take_focus(self, other: QWidget) -> None:
+        """The first control takes the keys; `other` if there is none."""
+        next(iter(self._rulers.values()), other).setFocus()
+
     def rebuild(self) -> None:
         """Make the controls of the chosen step, unless they stand already."""
         step = self._state.step

@@ -33,7 +33,7 @@ def quiet_window(folder: Path | None, size: tuple[int, int] = (1280, 800)) -> Ma
     window.resize(*size)
     window.show()
     if folder:
-        window.open_folder(folder)
+        window.productions.open_folder(folder)
     return window
 
 

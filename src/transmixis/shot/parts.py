@@ -65,6 +65,25 @@ def gathered(shot: Shot, name: str, step_ids: Iterable[str]) -> tuple[Shot, Part
     return shot.model_copy(update={"steps": steps, "parts": (*others, part)}), part
 
 
+def suggested(shot: Shot, step_id: str) -> set[str]:
+    """A step and those that serve it alone: what a part about it would hold. Tracks and mends, which others may come to use, stay out."""
+    out = {step_id}
+    while True:
+        more = {
+            s.id
+            for s in shot.steps
+            if s.id not in out
+            and kind_of(s.kind).product != "motion"
+            and not kind_of(s.kind).mends
+            and (users := [u.id for u in shot.steps if f"step:{s.id}" in u.inputs.values()])
+            and set(users) <= out
+            and not _ground_slots(s)
+        }
+        if not more:
+            return out
+        out |= more
+
+
 def _without(part: Part, step_ids: list[str]) -> Part:
     return part.model_copy(update={"steps": tuple(s for s in part.steps if s not in step_ids)})
 

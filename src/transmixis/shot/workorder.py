@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
@@ -249,6 +250,14 @@ def with_plates(film: Film, code: str, title: str, plates: list[tuple[Plate, Sou
         keyed = any(info.screen is not False for plate, info in plates if hero and plate.path == hero.path)
         shot = first_work_order(shot, keyed=keyed)
     return filmed(planned, survey_others(shot, moving))
+
+
+def with_groups(film: Film, groups: Mapping[str, list[tuple[Plate, SourceInfo]]], title: str = "") -> Film:
+    """A film with plates added to shots, by their codes; `title` is the new shot's, if there is one only."""
+    fresh = [c for c in groups if c not in {s.code for s in film.shots}]
+    for code, plates in groups.items():
+        film = film.with_shot(with_plates(film, code, title if [code] == fresh else "", plates))
+    return film
 
 
 def survey_others(shot: Shot, moving: list[str]) -> Shot:

@@ -29,6 +29,14 @@ class Edits:
             return False
         return self.attempt(lambda document: document.change_shot(title, make()))
 
+    def run(self, edit_id: str, /, **args: Any) -> str:
+        """Do a registered edit on the shot; gives the id of what was made. What is wrong is said, and nothing changes."""
+        made: list[str] = []
+        code = self._s.code
+        if self._s.session and self._s.shot:
+            self.attempt(lambda document: made.append(document.run(code, edit_id, **args).made))
+        return made[0] if made else ""
+
     def change_there(self, session: Session, code: str, title: str, make: Callable[[Shot], Shot]) -> bool:
         """Change the shot that something was asked for, as it is now, whichever shot is shown by then. False if that production
         is closed or the shot is gone."""

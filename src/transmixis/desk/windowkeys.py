@@ -1,0 +1,95 @@
+"""The window's commands and their keys."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from transmixis.desk.bench import Bench
+from transmixis.desk.board import Board
+from transmixis.desk.commands import Act, Command, Commands
+from transmixis.desk.plan.page import PlanPage
+from transmixis.desk.state import VIEWS, State
+from transmixis.shot.model import STAGES
+
+PAGES = (("board", "B", "board"), ("findings", "S", "findings of all plates"), ("shelf", "L", "shelf of stock elements"), ("log", "J", "log book"), ("deliver", "D", "hand over"))  # fmt: skip
+POINTER = (("hold Y", "look at the plate"), ("+, −, 0", "in the viewer: closer, further, whole frame"))  # the viewer's own
+
+
+def moving(s: State, bench: Bench) -> list[Command]:
+    """Over frames, steps and views."""
+
+    def by(frames: int) -> Act:
+        return lambda: s.set_frame(s.frame + frames)
+
+    def by_seconds(seconds: int) -> None:
+        s.set_frame(s.frame + seconds * (round(float(s.shot.fps)) if s.shot else 24))
+
+    def last() -> None:
+        s.set_frame(s.shot.length if s.shot else 1)
+
+    def turn_step(way: int) -> None:
+        ids = [step.id for step in s.shot.steps] if s.shot else []
+        if ids:
+            s.set_step(ids[((ids.index(s.step_id) if s.step_id in ids else 0) + way) % len(ids)])
+
+    def turn_view(way: int) -> None:
+        s.set_view(VIEWS[(VIEWS.index(s.view) + way) % len(VIEWS)])
+
+    return [
+        Command("frame.back", "Up", "one frame back, on", by(-1), bench=True),
+        Command("frame.on", "Down", "one frame back, on", by(1), bench=True),
+        Command("second.back", "PgUp", "one second back, on", lambda: by_seconds(-1), bench=True),
+        Command("second.on", "PgDown", "one second back, on", lambda: by_seconds(1), bench=True),
+        Command("frame.first", "Home", "first, last frame", lambda: s.set_frame(1), bench=True),
+        Command("frame.last", "End", "first, last frame", last, bench=True),
+        Command("step.before", "Left", "previous, next step", partial(turn_step, -1), bench=True),
+        Command("step.next", "Right", "previous, next step", partial(turn_step, 1), bench=True),
+        Command("play", "Space", "play, stop", bench.look.toggle_play, bench=True),
+        Command("fault.next", "F", "next, previous fault", s.known.next_fault),
+        Command("fault.before", "Shift+F", "next, previous fault", lambda: s.known.next_fault(back=True)),
+        Command("ledger.zoom", "Z", "next zoom of the ledger", bench.next_zoom),
+        Command("view.next", "V", "next, previous view", partial(turn_view, 1)),
+        Command("view.before", "Shift+V", "next, previous view", partial(turn_view, -1)),
+        Command("loupe", "O", "loupe on or off", bench.toggle_loupe),
+        Command("ring", "G", "ring of the fault on or off", bench.toggle_ring),
+    ]
+
+
+def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Act) -> list[Command]:
+    """On the step, its pins and proposals."""
+
+    def on_page(**acts: Act) -> Act:
+        """What a key does on the page that is shown, if it does anything there."""
+        return lambda: acts.get(str(page()), lambda: None)()
+
+    use = on_page(plan=plan.use_proposal, board=board.schedule.use_proposal, bench=s.answers.use)
+    keep = on_page(board=board.schedule.keep_mine, bench=s.answers.keep_mine)
+    return [
+        Command("pin", "P", "pin here, take the pin out", bench.acts.pin_here),
+        Command("unpin", "Delete", "pin here, take the pin out", bench.acts.unpin_here),
+        Command("part.gather", "Ctrl+G", "gather steps to a part, fold the part", bench.acts.gather),
+        Command("part.fold", "Shift+G", "gather steps to a part, fold the part", bench.acts.fold_here),
+        Command("proposal.use", "U", "use the proposal, keep mine", use),
+        Command("proposal.keep", "K", "use the proposal, keep mine", keep),
+        Command("measure", "M", "look at the files anew and measure again", s.work.again),
+        Command("cue", "C", "add a cue", bench.acts.add_cue),
+        Command("undo", "Ctrl+Z", "undo, do again", s.edits.undo, typing=True),
+        Command("redo", "Ctrl+Shift+Z", "undo, do again", s.edits.redo, typing=True),
+    ]
+
+
+def stages(go: object) -> list[Command]:
+    """The stages by their numbers."""
+    assert callable(go)
+    return [Command(f"stage.{stage}", str(i + 1), "go to a stage", partial(go, stage)) for i, stage in enumerate(STAGES)]
+
+
+def pages(show: object) -> list[Command]:
+    """The pages by their letters."""
+    assert callable(show)
+    return [Command(f"page.{name}", key, words, partial(show, name)) for name, key, words in PAGES]
+
+
+def sheet_of(commands: Commands) -> list[tuple[str, str]]:
+    """The sheet of keys: the commands, and what the viewer does itself."""
+    return [*commands.sheet(), *POINTER]
