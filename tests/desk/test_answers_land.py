@@ -38,6 +38,7 @@ def test_a_delivery_is_written_down_for_the_shot_it_was_asked_for(bench: MainWin
         begin(bench, qtbot, tmp_path / "o" / "x.####.png")
         bench.adding.make_shot("KP990", "another", 24)
         assert bench.state.code == "KP990"
+    settle(qtbot, bench)
     film = load_film(Path(bench.state.folder))  # type: ignore[arg-type]
     assert film.shot("KP010").delivered.endswith("x.####.png")
     assert film.shot("KP990").delivered == ""

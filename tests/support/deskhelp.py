@@ -14,8 +14,11 @@ LONG = 120_000  # ms
 
 
 def settle(qtbot: Any, window: MainWindow) -> None:
+    """Until nothing is computed any more, and what was changed is on the disk."""
     qtbot.waitUntil(lambda: window.engine.waiting == 0, timeout=LONG)
     QApplication.processEvents()
+    if window.state.session:
+        window.state.session.document.wait()
 
 
 def press(qtbot: Any, widget: QWidget, x: float, y: float) -> None:

@@ -101,8 +101,9 @@ def paint_parts(p: QPainter, v: Layout) -> None:
         p.setBrush(QColor(WHITE))
         p.drawRect(box)
         at = max(left, FILM) + 7
-        many = f"{part.name}, {len(part.steps)}" if part.folded else part.name
-        words, px = fitting((many, part.name), right - at - 14, (10, 9))
+        # folded, the head below has the name
+        count = f"{len(part.steps)} step{'' if len(part.steps) == 1 else 's'}"
+        words, px = fitting((count, str(len(part.steps))) if part.folded else (part.name,), right - at - 14, (10, 9))
         text(p, at, STAGES + 8, words, px, 500, INK if part.asleep is None else INK2, room=max(right - at - 16, 0.0))
         _fold_mark(p, right - 10, STAGES + 8, closed=part.folded)
 
