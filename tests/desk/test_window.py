@@ -70,6 +70,7 @@ def test_from_opening_the_demo_to_a_delivered_sequence(bench: MainWindow, qtbot:
     assert np.abs(got[40:80, 40:80] - behind[40:80, 40:80]).mean() < 0.01
     coat = got[430:470, 470:490].mean(axis=(0, 1))
     assert coat[0] > 2 * coat[1]
+    state.session.document.wait()  # type: ignore[union-attr]
     assert load_film(Path(state.folder)).shot("KP010").delivered  # type: ignore[arg-type]
     assert any(e.kind == "delivered" for e in state.session.document.log.entries())  # type: ignore[union-attr]
 

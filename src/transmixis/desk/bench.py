@@ -6,7 +6,7 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from transmixis.desk.benchparts import FaultCount, Legend, numbered_thumb, word
 from transmixis.desk.engine import AHEAD, Engine
@@ -80,7 +80,8 @@ class Bench(QWidget):
         self._faults_on = word("Ring", "The ring around a fault, on or off. Key: G")
         self._loupe_on = word("Loupe", "The loupe under the pointer, on or off. Key: O")
         self._fit = word("Fit", "Shows the whole frame. Wheel zooms, middle button or Alt moves.")
-        for b in (self._faults_on, self._loupe_on, self._fit):
+        self._size = word(self.state.size, "Shows it at full, half or quarter size, which is faster on large frames. Key: H")
+        for b in (self._size, self._faults_on, self._loupe_on, self._fit):
             top.addWidget(b)
         self._zoom.setObjectName("note")
         self._zoom.setMinimumWidth(40)
@@ -90,8 +91,9 @@ class Bench(QWidget):
         strip.setContentsMargins(16, 0, 16, 0)
         self._pointer.setObjectName("note")
         self._play_note.setObjectName("note")
-        strip.addWidget(self._pointer)
-        strip.addStretch(1)
+        # long words must not push the ledger aside
+        self._pointer.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        strip.addWidget(self._pointer, 1)
         strip.addWidget(self._play_note)
         box = QVBoxLayout()
         box.setContentsMargins(0, 0, 0, 0)
@@ -164,6 +166,8 @@ class Bench(QWidget):
         self._faults_on.clicked.connect(self.toggle_ring)
         self._loupe_on.clicked.connect(self.toggle_loupe)
         self._fit.clicked.connect(self.viewer.fit)
+        self._size.clicked.connect(s.next_size)
+        s.size_changed.connect(self._size.setText)
         self.add.clicked.connect(lambda: self.acts.add_menu(self.add))
         self.ledger.head_menu.connect(self.acts.head_menu)
         self.ledger.part_menu.connect(self.acts.part_menu)
@@ -233,17 +237,19 @@ class Bench(QWidget):
         hint = self.hands.tool.words if self.hands.tool is not None else ""
         if hint and (at is None or (self.hands.tool is not None and self.hands.tool.busy)):
             self._pointer.setText(hint)
+            self._pointer.setToolTip(hint)
             return
         if at is None or shown is None or shown.plate is None:
             self._pointer.setText(f"linear light, {shot.width} × {shot.height}" if shot else "")
             return
         x, y = at
-        if not (y < shown.plate.shape[0] and x < shown.plate.shape[1]):
+        values, alpha = shown.values(x, y)
+        if values is None:
             return
-        r, g, b = (float(v) for v in shown.plate[y, x, :3])
+        r, g, b = (float(v) for v in values)
         words = f"x {x}  y {y}    plate R {r:.3f}  G {g:.3f}  B {b:.3f} linear"
-        if shown.alpha is not None and y < shown.alpha.shape[0] and x < shown.alpha.shape[1]:
-            words += f"    matte {float(shown.alpha[y, x]):.3f}"
+        if alpha is not None:
+            words += f"    matte {alpha:.3f}"
         self._pointer.setText(words)
 
     def _playing(self, on: bool, words: str) -> None:

@@ -52,6 +52,7 @@ class Look(QObject):
         self._late.timeout.connect(lambda: self._blank())
         state.frame_changed.connect(lambda _: self.refresh())
         state.view_changed.connect(lambda _: self.refresh())
+        state.size_changed.connect(lambda _: self.refresh())
         state.step_changed.connect(lambda _: self.refresh())
         state.shot_changed.connect(self.refresh)
         state.trial_changed.connect(self.refresh)
@@ -164,7 +165,7 @@ class Look(QObject):
         self.play_changed.emit(False, "")
 
     def _tick(self) -> None:
-        shot, renderer = self._state.shot, self._state.renderer()
+        shot, renderer = self._state.shot, self._state.shown_renderer()
         if not shot or not renderer:
             self._stop()
             return
@@ -216,20 +217,21 @@ def make_shown(renderer: Renderer, plate: str, result: str | None, frame: int, v
     """The picture of a view. Plate and matte come along for the figures under the pointer."""
     source = renderer.product(plate, frame).picture
     assert source is not None
+    by = renderer.by
     alpha = matte_for(renderer, result, frame)
     if view == "Plate" or result is None:
-        return Shown(picture_image(source), None, source, alpha, view)
+        return Shown(picture_image(source), None, source, alpha, view, by)
     if view == "Matte":
         image = matte_image(alpha) if alpha is not None else picture_image(source)
-        return Shown(image, None, source, alpha, view)
+        return Shown(image, None, source, alpha, view, by)
     product = renderer.product(result, frame)
     done = product.picture if product.picture is not None else source
     if view == "Difference":
         image = difference_image(done, source) if done.shape[:2] == source.shape[:2] else picture_image(done)
-        return Shown(image, None, source, alpha, view)
+        return Shown(image, None, source, alpha, view, by)
     if view == "Beside":
-        return Shown(picture_image(source), picture_image(done), source, alpha, view)
-    return Shown(picture_image(done), None, source, alpha, view)
+        return Shown(picture_image(source), picture_image(done), source, alpha, view, by)
+    return Shown(picture_image(done), None, source, alpha, view, by)
 
 
 def matte_for(renderer: Renderer, ref: str | None, frame: int) -> np.ndarray | None:

@@ -26,6 +26,14 @@ class Shown:
     plate: Array | None
     alpha: Array | None
     title: str
+    by: int = 1  # px of the frame across one of the picture: 1 at full size
+
+    def values(self, x: int, y: int) -> tuple[Array | None, float | None]:
+        """The plate's values and the matte's at a px of the frame, where they are known."""
+        u, v = x // self.by, y // self.by
+        plate = None if self.plate is None or v >= self.plate.shape[0] or u >= self.plate.shape[1] else self.plate[v, u, :3]
+        alpha = None if self.alpha is None or v >= self.alpha.shape[0] or u >= self.alpha.shape[1] else float(self.alpha[v, u])
+        return plate, alpha
 
 
 @dataclass(frozen=True)
@@ -70,7 +78,8 @@ class Viewer(QWidget):
 
     def frame_size(self) -> tuple[int, int]:
         """Width and height of what is shown."""
-        return (self.shown.image.width(), self.shown.image.height()) if self.shown else (16, 9)
+        s = self.shown
+        return (s.image.width() * s.by, s.image.height() * s.by) if s else (16, 9)
 
     def fit_scale(self) -> float:
         w, h = self.frame_size()
@@ -136,7 +145,7 @@ class Viewer(QWidget):
             self._paint_message(p)
             return
         rect = self.picture_rect()
-        smooth = self.scale() < 3
+        smooth = self.scale() * self.shown.by < 3
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
         p.drawImage(rect, self.shown.image)
         if self.shown.other is not None:
@@ -146,6 +155,8 @@ class Viewer(QWidget):
             self.tool.paint(p, self)
         if self.ring and self.show_ring:
             self._paint_ring(p, self.ring)
+        if self.shown.by > 1:
+            self._paint_size(p, self.shown.by)
         if self.message:
             self._paint_note(p)
         if self.show_loupe and self.pixel() and self._drag is None and not (self.tool and self.tool.busy):
@@ -160,6 +171,13 @@ class Viewer(QWidget):
         top = self.height() / 2 - 10 * (len(lines) - 1)
         for i, line in enumerate(lines):
             text(p, self.width() / 2, top + 20 * i, line, 13, 500, WHITE, CENTRE, room=self.width() - 32)
+
+    def _paint_size(self, p: QPainter, by: int) -> None:
+        """What is on screen, where it is not the full size."""
+        words = f"{'half' if by == 2 else 'quarter'} size; readings and delivery are full size"
+        wide = text_width(words, 11, 500) + 16
+        p.fillRect(QRectF(self.width() - wide - 8, 8, wide, 20), QColor(PAPER))
+        text(p, self.width() - wide, 18, words, 11, 500, INK)
 
     def _paint_note(self, p: QPainter) -> None:
         lines = in_lines(self.message, 12, 500, self.width() - 52).split("\n")
@@ -215,7 +233,7 @@ class Viewer(QWidget):
         top = 16.0 if self._pointer.y() > self.height() / 2 else self.height() - side - 20.0
         half = LOUPE_PIXELS // 2
         p.fillRect(QRectF(left, top, width, side + 4), QColor(RAISED))
-        part = self.shown.image.copy(at[0] - half, at[1] - half, LOUPE_PIXELS, LOUPE_PIXELS)
+        part = self.shown.image.copy(at[0] // self.shown.by - half, at[1] // self.shown.by - half, LOUPE_PIXELS, LOUPE_PIXELS)
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
         p.drawImage(QRectF(left + 2, top + 2, side, side), part)
         c = QRectF(left + 2 + half * LOUPE_SCALE, top + 2 + half * LOUPE_SCALE, LOUPE_SCALE, LOUPE_SCALE)
@@ -231,15 +249,16 @@ class Viewer(QWidget):
             text(p, x, y, name, 12)
             text(p, x + 62, y, value, 12, 500, align="right")
             text(p, x + 66, y, "stop", 11, 400, INK2)
-        if self.shown.alpha is not None:
+        alpha = self.shown.values(*at)[1]
+        if alpha is not None:
             text(p, x, top + 82, "Matte", 11, 400, INK2)
-            text(p, x + 86, top + 82, f"{float(self.shown.alpha[at[1], at[0]]):.2f}", 12, 600, align="right")
+            text(p, x + 86, top + 82, f"{alpha:.2f}", 12, 600, align="right")
 
     def _stops(self, at: tuple[int, int]) -> list[str]:
         """Stops under white of the plate's pixel, by channel."""
-        if self.shown is None or self.shown.plate is None:
+        values = self.shown.values(*at)[0] if self.shown is not None else None
+        if values is None:
             return ["–"] * 3
-        values = self.shown.plate[at[1], at[0], :3]
         return [f"{np.log2(v):+.2f}".replace("-", "\u2212") if v > 1e-6 else "black" for v in values]
 
     # -- pointer and keys

@@ -50,6 +50,7 @@ def moving(s: State, bench: Bench) -> list[Command]:
         Command("ledger.zoom", "Z", "next zoom of the ledger", bench.next_zoom),
         Command("view.next", "V", "next, previous view", partial(turn_view, 1)),
         Command("view.before", "Shift+V", "next, previous view", partial(turn_view, -1)),
+        Command("size", "H", "full, half or quarter size on screen", s.next_size),
         Command("loupe", "O", "loupe on or off", bench.toggle_loupe),
         Command("ring", "G", "ring of the fault on or off", bench.toggle_ring),
     ]

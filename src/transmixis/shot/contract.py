@@ -173,6 +173,9 @@ class StepKind(ABC):
     held_pins: ClassVar[tuple[str, ...]] = ()  # parameters whose pins count at their own frames only, and are not eased between
     positions: ClassVar[tuple[str, ...]] = ()  # parameters that are points in the picture, px, which move with a part
     offsets: ClassVar[tuple[str, str] | None] = None  # parameters that move it to the right and down, px
+    scales: ClassVar[bool] = (
+        False  # at half size, its lengths scaled, it gives what it gives at full size, shrunk (see shot.small)
+    )
     tools: ClassVar[tuple[str, ...]] = ()  # the tools on the picture that it wants (see `handles`)
     pieced: ClassVar[bool] = False  # its analysis is made in pieces (see `pieces`)
     gives: ClassVar[tuple[ProductKind, ...]] = ()  # all that it gives, if it is more than `product`

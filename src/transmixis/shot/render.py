@@ -31,7 +31,9 @@ DEFAULT_CACHE = 1 << 30  # bytes
 
 
 class Renderer:
-    """Renders one state of one shot. Making another for a changed shot is cheap: cache and stores are shared."""
+    """Renders one state of one shot at full size (see shot.small for others). Making another for a changed shot is cheap: cache and stores are shared."""
+
+    by = 1
 
     def __init__(
         self,
@@ -48,6 +50,7 @@ class Renderer:
         self.analyses, self.readings = analyses or AnalysisStore(None), readings or ReadingStore(None)
         self.surveys = surveys or Surveys(None)
         self.progress = Progress()
+        self.kept = kept
         self._keys = Keys(shot, material, kept)
         self._lock = threading.RLock()
         refuse_cycles(shot)
@@ -81,7 +84,7 @@ class Renderer:
         """The product without its working parts, from the cache if it is there. Raises UserError for missing frames."""
         ref = self._shown(ref)
         key = self.key(ref, frame)
-        made: Product = self.cache.get_or_make(("product", key), lambda: self._kept(self.fresh(ref, frame)))
+        made: Product = self.cache.get_or_make(("product", key), lambda: kept_product(self.fresh(ref, frame)))
         return made
 
     def _shown(self, ref: str) -> str:
@@ -96,13 +99,6 @@ class Renderer:
             ref = first
             what, name = split_ref(ref)
         return ref
-
-    @staticmethod
-    def _kept(p: Product) -> Product:
-        for a in (p.picture, p.matte, *(p.shape or ())):
-            if a is not None:
-                frozen(a)
-        return replace(p, work=None)
 
     def is_cached(self, ref: str, frame: int) -> bool:
         """True if the product can be had at once."""
@@ -200,7 +196,7 @@ class Renderer:
         try:
             product = kind.compute(inputs, params, frame)
             if kind.product != "readings":
-                self.cache.put(("product", self.key(f"step:{step.id}", frame)), self._kept(product))
+                self.cache.put(("product", self.key(f"step:{step.id}", frame)), kept_product(product))
             return kind.read(inputs, params, product, frame)
         except UserError as e:
             return [Reading("frame", None, "", 1.0, note=str(e))]
@@ -301,6 +297,14 @@ class Renderer:
 
     def _params(self, step: Step, frame: int) -> BaseModel:
         return checked(step, kind_of(step.kind), frame)
+
+
+def kept_product(p: Product) -> Product:
+    """A product as the cache keeps it: its arrays cannot be written to, its working parts are gone."""
+    for a in (p.picture, p.matte, *(p.shape or ())):
+        if a is not None:
+            frozen(a)
+    return replace(p, work=None)
 
 
 class StepInputs:

@@ -10,6 +10,7 @@ from transmixis.shot.keys import KeptKeys
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.render import DEFAULT_CACHE, Renderer
+from transmixis.shot.small import SmallRenderer
 from transmixis.shot.stored import AnalysisStore, ReadingStore
 from transmixis.shot.surveys import Surveys
 
@@ -29,6 +30,7 @@ class Session:
         self.kept_keys = KeptKeys()
         self._renderers: dict[str, Renderer] = {}
         self._trial: Renderer | None = None
+        self._small: SmallRenderer | None = None
 
     @staticmethod
     def open(folder: Path, cache_bytes: int = DEFAULT_CACHE, *, read_only: bool = False) -> Session:
@@ -55,6 +57,14 @@ class Session:
         if self._trial is None or self._trial.shot is not shot:
             self._trial = Renderer(shot, self.material, self.cache, self.analyses, self.readings, self.surveys, self.kept_keys)
         return self._trial
+
+    def small(self, renderer: Renderer, by: int) -> Renderer:
+        """A renderer of the same state at 1 / `by` of its size, for looking."""
+        if by == 1:
+            return renderer
+        if self._small is None or self._small.full is not renderer or self._small.by != by:
+            self._small = SmallRenderer(renderer, by)
+        return self._small
 
     def refresh(self) -> None:
         """Look at the files anew, after they were changed outside."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -11,6 +12,7 @@ from transmixis.desk.engine import Engine
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
+from transmixis.shot.small import SIZES
 from transmixis.shot.steps import kind_of
 
 VIEWS = ("Plate", "Matte", "Result", "Difference", "Beside")
@@ -24,6 +26,7 @@ class Chosen(QObject):
     frame_changed = pyqtSignal(int)
     step_changed = pyqtSignal(str)
     view_changed = pyqtSignal(str)
+    size_changed = pyqtSignal(str)
     readings_changed = pyqtSignal(str)  # step id; '' for all
     proposal_changed = pyqtSignal(str)
     measuring = pyqtSignal(int, int, str)  # done, total, what
@@ -41,6 +44,7 @@ class Chosen(QObject):
         self.frame = 1
         self.step_id = ""
         self.view = "Result"
+        self.size = "Full size"  # of what is shown; readings and deliveries are always of the full size
         self.trial: Shot | None = None
 
     @property
@@ -77,13 +81,20 @@ class Chosen(QObject):
         self.trial_changed.emit()
 
     def shown_renderer(self) -> Renderer | None:
-        """The renderer of what is shown: of a trial while there is one."""
-        if self.trial is None or not self.session or self.trial.code != self.code:
-            return self.renderer()
-        try:
-            return self.session.renderer_of_trial(self.trial)
-        except UserError:
-            return self.renderer()
+        """The renderer of what is shown: of a trial while there is one, and at the size that is worked at."""
+        found = self.renderer()
+        if found is None or self.session is None:
+            return None
+        if self.trial is not None and self.trial.code == self.code:
+            with contextlib.suppress(UserError):
+                found = self.session.renderer_of_trial(self.trial)
+        return self.session.small(found, SIZES[self.size])
+
+    def next_size(self) -> None:
+        """Show the next smaller size, or the full one again."""
+        names = list(SIZES)
+        self.size = names[(names.index(self.size) + 1) % len(names)]
+        self.size_changed.emit(self.size)
 
     def set_frame(self, frame: int) -> None:
         shot = self.shot

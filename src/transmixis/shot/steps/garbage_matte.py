@@ -48,6 +48,7 @@ class GarbageMatte(StepKind):
         return super().edited(step, handle, frame, [[round(x, 1), round(y, 1)] for _, x, y in value])
 
     slots = (Slot("plate", "the plate that is looked at"),)
+    scales = True
     Params = GarbageMatteParams
     timeless = True
     full_chroma = True

@@ -47,6 +47,7 @@ class LayIn(StepKind):
         HANGS_ON,
         Slot("before", "mattes of what passes in front", takes="matte", optional=True, many=True, usual=("step:cut out",)),
     )
+    scales = True
     Params = LayInParams
     tools = ("corners",)
     positions = ("corners",)

@@ -49,6 +49,7 @@ class Match(StepKind):
         Slot("subject", "what is placed", usual=("step:key",)),
         Slot("plate", "the plate it must sit in", usual=("plate:background", "plate:still")),
     )
+    scales = True
     Params = MatchParams
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:

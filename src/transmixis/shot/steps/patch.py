@@ -43,6 +43,7 @@ class Patch(StepKind):
     says = "covers a mark with what lies beside it"
     work = "clean plate patch"
     slots = (Slot("plate", "the plate to mend", ground=True), HANGS_ON)
+    scales = True
     Params = PatchParams
     mends = True
     roles = ("mended",)

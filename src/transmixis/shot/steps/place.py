@@ -51,6 +51,7 @@ class Place(StepKind):
         Slot("back", "the picture behind", optional=True, ground=True, usual=("plate:background", "plate:still")),
         HANGS_ON,
     )
+    scales = True
     Params = PlaceParams
     offsets = ("x", "y")
     timeless = True

@@ -73,6 +73,7 @@ class ScreenKey(StepKind):
         Slot("clean", "a frame of the empty screen", optional=True, usual=("plate:clean",)),
         Slot("garbage", "a matte around the subject", takes="matte", optional=True, usual=("step:garbage",)),
     )
+    scales = True
     Params = ScreenKeyParams
     full_chroma = True
     analyses = True

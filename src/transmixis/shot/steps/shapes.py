@@ -40,6 +40,7 @@ class Shapes(StepKind):
     says = "cuts out what is inside an outline"
     work = "roto"
     slots = (Slot("plate", "the plate that is looked at"), HANGS_ON)
+    scales = True
     Params = ShapesParams
     own_pins = ("outline",)
     full_chroma = True

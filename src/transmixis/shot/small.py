@@ -1,0 +1,137 @@
+"""A shot shown at a half or a quarter of its size, for working on large frames: sizes, tracks and shapes stay in full-size px.
+
+Only looking goes this way; readings and deliveries are always of the full size. A kind that says so (`scales`) computes at the small
+size, its lengths scaled for it; what any other kind gives is made at full size and shrunk, so that it is never wrong, only slower.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import cv2
+import numpy as np
+from pydantic import BaseModel
+
+from transmixis.core.motion.motion import Motion
+from transmixis.core.types import Array
+from transmixis.media.cache import frozen
+from transmixis.shot.contract import Pins, Product
+from transmixis.shot.keys import checked, split_ref
+from transmixis.shot.model import Pin, Shot, Step
+from transmixis.shot.render import Renderer, StepInputs, kept_product
+from transmixis.shot.steps import kind_of
+
+SIZES = {"Full size": 1, "Half size": 2, "Quarter size": 4}
+
+
+class SmallRenderer(Renderer):
+    """Gives products of 1 / `by` of the size. A px of the small picture covers `by` x `by` px, from the frame's upper left corner on."""
+
+    def __init__(self, full: Renderer, by: int) -> None:
+        super().__init__(full.shot, full.material, full.cache, full.analyses, full.readings, full.surveys, full.kept)
+        self.full = full
+        self.by = by
+        self.small_shot = _small_shot(full.shot, by)
+
+    @property
+    def prepared(self) -> bool:
+        return self.full.prepared
+
+    def key(self, ref: str, frame: int) -> str:
+        """Content key of the small product."""
+        return f"{self.full.key(ref, frame)}/{self.by}"
+
+    def product(self, ref: str, frame: int) -> Product:
+        """The small product, from the cache if it is there."""
+        ref = self._shown(ref)
+        key = ("product", self.key(ref, frame))
+        made: Product = self.cache.get_or_make(key, lambda: kept_product(self.fresh(ref, frame)))
+        return made
+
+    def fresh(self, ref: str, frame: int) -> Product:
+        """Compute the small product now."""
+        ref = self._shown(ref)
+        what, name = split_ref(ref)
+        step = None if what == "plate" else self._step(name)
+        kind = kind_of(step.kind) if step else None
+        if step is None or kind is None or not (step.on and kind.known and kind.scales):
+            return shrunk(self.full.product(ref, frame), self.by)
+        params = _scaled_params(checked(step, kind, frame), kind.positions, self.by)
+        return kind.compute(SmallInputs(self, step), params, frame)
+
+    def halved_in(self, ref: str) -> str | None:
+        """None: chroma recorded at half size is at full size here."""
+        return None
+
+
+class SmallInputs(StepInputs):
+    """What a step may ask for, at the small size."""
+
+    def __init__(self, renderer: SmallRenderer, step: Step) -> None:
+        super().__init__(renderer, step)
+        self._small = renderer
+        self.shot = renderer.small_shot
+
+    def pins(self) -> Pins:
+        kind, by = kind_of(self._step.kind), self._small.by
+        return {k: tuple(_scaled_pin(p, by) for p in v) if k in kind.positions else v for k, v in self._step.pins.items()}
+
+    def fresh(self, slot: str, frame: int) -> Product:
+        return self._small.product(self._ref(slot), frame)
+
+
+def shrunk(product: Product, by: int) -> Product:
+    """A product of full size at 1 / `by` of it: pictures and mattes averaged over areas, motions and shapes scaled."""
+    motion, shape = product.motion, product.shape
+    return replace(
+        product,
+        picture=None if product.picture is None else frozen(_averaged(product.picture, by)),
+        matte=None if product.matte is None else frozen(_averaged(product.matte, by)),
+        motion=None if motion is None else _small_motion(motion, by),
+        shape=None if shape is None else tuple(np.asarray(s) / by for s in shape),
+    )
+
+
+def _averaged(picture: Array, by: int) -> Array:
+    """(h, w, ...) averaged over `by` x `by` px; the last row and column are filled up from the border."""
+    h, w = picture.shape[:2]
+    down, right = -h % by, -w % by
+    if down or right:
+        picture = cv2.copyMakeBorder(picture, 0, down, 0, right, cv2.BORDER_REPLICATE)
+    size = (picture.shape[1] // by, picture.shape[0] // by)
+    return np.ascontiguousarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA))
+
+
+def _small_motion(m: Motion, by: int) -> Motion:
+    """A motion in small px: matrices and places from small to full, and back."""
+    grow, shrink = np.diag([by, by, 1.0]), np.diag([1 / by, 1 / by, 1.0])
+    return replace(m, matrix=shrink @ m.matrix @ grow, about=np.asarray(m.about) / by, error=m.error / by)
+
+
+def _small_shot(shot: Shot, by: int) -> Shot:
+    return shot.model_copy(update={"width": -(-shot.width // by), "height": -(-shot.height // by)})
+
+
+def _scaled_params(params: BaseModel, positions: tuple[str, ...], by: int) -> BaseModel:
+    """Parameters whose unit is px, and points in the picture, in small px."""
+    values: dict[str, Any] = {}
+    for name, f in type(params).model_fields.items():
+        extra = f.json_schema_extra if isinstance(f.json_schema_extra, dict) else {}
+        if extra.get("unit") == "px":
+            values[name] = getattr(params, name) / by
+        elif name in positions:
+            values[name] = _scaled(getattr(params, name), by)
+    return params.model_copy(update=values)
+
+
+def _scaled(value: Any, by: int) -> Any:
+    """Points (x, y), or with an identity before them, in tuples of any depth."""
+    if isinstance(value, (list, tuple)) and value and not isinstance(value[0], (list, tuple)):
+        *identity, x, y = value
+        return (*identity, x / by, y / by)
+    return tuple(_scaled(v, by) for v in value) if isinstance(value, (list, tuple)) else value
+
+
+def _scaled_pin(pin: Pin, by: int) -> Pin:
+    return pin.model_copy(update={"value": _scaled(pin.value, by)})

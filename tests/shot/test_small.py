@@ -1,0 +1,131 @@
+"""Half and quarter size: what is shown is what full size shows, shrunk, for every kind; readings and deliveries never go this way."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from transmixis.core.motion.motion import Motion, moved_points
+from transmixis.media.still import write_still
+from transmixis.shot.contract import Product
+from transmixis.shot.material import Material
+from transmixis.shot.model import Pin, Plate, Shot, Step
+from transmixis.shot.render import Renderer
+from transmixis.shot.small import SmallRenderer, shrunk
+from transmixis.shot.steps import KINDS, kind_of
+from transmixis.shot.workorder import add_step, first_work_order
+
+WIDE, HIGH, FRAMES = 322, 181, 3  # neither is a multiple of four
+
+
+def smooth(seed: int) -> np.ndarray:
+    dice = np.random.default_rng(seed)
+    wide = cv2.GaussianBlur(dice.random((HIGH, WIDE, 3)).astype(np.float32), (0, 0), 5)
+    return 0.2 + 2.0 * (wide - wide.mean())
+
+
+@pytest.fixture(scope="module")
+def shot(tmp_path_factory: pytest.TempPathFactory) -> tuple[Shot, Path]:
+    """A keyed subject over a background, with a card laid in, a patch and a shape with pins: every kind that scales."""
+    folder = tmp_path_factory.mktemp("small")
+    yy, xx = np.mgrid[0:HIGH, 0:WIDE]
+    for n in range(1, FRAMES + 1):
+        cover = 1 / (1 + np.exp((np.hypot(xx - 150 - 3 * n, (yy - 100) / 1.3) - 40) / 1.5))[..., None]
+        f = np.float32((0.05, 0.3, 0.06)) * (1 - cover) + (0.3 * smooth(1) + 0.2) * cover
+        f += np.random.default_rng(n).normal(0, 0.002, f.shape)
+        write_still(folder / f"take.{n:04d}.exr", f.astype(np.float32), kind="half")
+    write_still(folder / "sky.exr", smooth(2).astype(np.float32), kind="half")
+    card = np.concatenate([smooth(3)[:60, :90], np.ones((60, 90, 1), np.float32)], axis=2)
+    write_still(folder / "card.exr", card.astype(np.float32), kind="half")
+    plates = (
+        Plate(id="hero", role="hero", path="take.####.exr"),
+        Plate(id="background", role="background", path="sky.exr"),
+        Plate(id="still", role="still", path="card.exr"),
+    )
+    made = first_work_order(Shot(code="A", length=FRAMES, width=WIDE, height=HIGH, plates=plates))
+    for kind in ("garbage_matte", "shapes", "patch", "lay_in"):
+        made, step = add_step(made, kind)
+    square = [[1, 40, 30], [2, 280, 34], [3, 276, 150], [4, 44, 146]]
+    later = [[i, x + 10, y + 4] for i, x, y in square]
+    wanted = {
+        "garbage_matte": ({"points": [[60, 20], [260, 20], [260, 170], [60, 170]], "feather": 6.0}, {}),
+        "shapes": ({"feather": 4.0}, {"outline": (Pin(frame=1, value=square), Pin(frame=3, value=later))}),
+        "patch": ({"outline": [[1, 20, 20], [2, 36, 20], [3, 36, 34], [4, 20, 34]], "right": 40.0, "down": 6.0}, {}),
+        "lay_in": ({"corners": [[200, 20], [300, 30], [290, 90], [204, 80]], "soften": 1.0}, {}),
+        "place": ({"x": 11.0, "y": -7.0, "soften": 2.0}, {"turn": (Pin(frame=1, value=0.0), Pin(frame=3, value=6.0))}),
+    }
+    for step in made.steps:
+        if step.kind in wanted:
+            params, pins = wanted[step.kind]
+            made = made.with_step(step.model_copy(update={"params": params, "pins": pins}))
+    return made, folder
+
+
+def far_off(a: np.ndarray, b: np.ndarray) -> tuple[float, float]:
+    """Mean of the difference, and what all but a two-hundredth keep."""
+    off = np.abs(a.astype(np.float64) - b)
+    return float(off.mean()), float(np.quantile(off, 0.995))
+
+
+@pytest.mark.parametrize("by", [2, 4])
+@pytest.mark.parametrize("kind", sorted(k.kind for k in KINDS.values() if k.scales))
+def test_a_kind_that_scales_gives_the_same_picture(shot: tuple[Shot, Path], kind: str, by: int) -> None:
+    made, folder = shot
+    full = Renderer(made, Material(folder))
+    small = SmallRenderer(full, by)
+    step = next(s for s in made.steps if s.kind == kind)
+    for n in (1, 2, 3):
+        want, got = shrunk(full.product(f"step:{step.id}", n), by), small.product(f"step:{step.id}", n)
+        for a, b in ((want.picture, got.picture), (want.matte, got.matte)):
+            assert (a is None) == (b is None)
+            if a is not None and b is not None:
+                assert a.shape == b.shape == (-(-HIGH // by), -(-WIDE // by), *a.shape[2:])
+                mean, most = far_off(a, b)
+                assert mean < 0.004
+                assert most < 0.03 * by  # at edges: a fraction of a small px
+        for a, b in zip(want.shape or (), got.shape or (), strict=True):
+            np.testing.assert_allclose(a, b, atol=0.02)
+
+
+def test_any_other_kind_is_made_at_full_size_and_shrunk(shot: tuple[Shot, Path]) -> None:
+    made, folder = shot
+    steady = Step(id="steady", kind="steady", name="Steady", inputs={"plate": "plate:hero"})
+    made = made.model_copy(update={"steps": (*made.steps, steady)})
+    assert not kind_of("steady").scales
+    full = Renderer(made, Material(folder))
+    for ref in ("step:steady", "plate:hero"):
+        picture = full.product(ref, 2).picture
+        small = SmallRenderer(full, 2).product(ref, 2).picture
+        assert picture is not None
+        assert small is not None
+        want = cv2.copyMakeBorder(picture, 0, 1, 0, 0, cv2.BORDER_REPLICATE)
+        blocks = want.reshape(91, 2, 161, 2, -1).mean(axis=(1, 3))
+        np.testing.assert_allclose(small, blocks, atol=1e-6)
+        assert not small.flags.writeable
+
+
+def test_a_track_and_a_shape_lie_where_they_lay(shot: tuple[Shot, Path]) -> None:
+    turned = np.array([[0.96, -0.1, 31.0], [0.12, 1.02, -8.0], [1e-4, -2e-5, 1.0]])
+    about = np.array([[100.0, 60.0], [20.0, 30.0]])
+    small = shrunk(Product(motion=Motion(turned, about, error=0.4), shape=(about,)), 4)
+    assert small.motion is not None
+    assert small.shape is not None
+    np.testing.assert_allclose(moved_points(small.motion.matrix, small.motion.about), moved_points(turned, about) / 4)
+    assert small.motion.error == pytest.approx(0.1)
+    np.testing.assert_allclose(small.shape[0], about / 4)
+
+
+def test_small_and_full_are_kept_apart_and_readings_are_of_the_full_size(shot: tuple[Shot, Path]) -> None:
+    made, folder = shot
+    full = Renderer(made, Material(folder))
+    half, quarter = SmallRenderer(full, 2), SmallRenderer(full, 4)
+    ref = f"step:{next(s.id for s in made.steps if s.kind == 'place')}"
+    sizes = [r.product(ref, 1).picture.shape[:2] for r in (quarter, half, full, half)]  # type: ignore[union-attr]
+    assert sizes == [(46, 81), (91, 161), (HIGH, WIDE), (91, 161)]
+    assert len({r.key(ref, 1) for r in (full, half, quarter)}) == 3
+    step = ref.removeprefix("step:")
+    assert half.measure(step, 1) == full.measure(step, 1)
+    assert half.shot is made
