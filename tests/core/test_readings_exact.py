@@ -9,16 +9,20 @@ import numpy as np
 import OpenImageIO as oiio
 import pytest
 
-from transmixis.core.matte.chroma import chroma_is_halved
+from transmixis.core.matte.chroma import chroma_is_halved, restore_chroma
 from transmixis.core.matte.subject import _without_islands
 from transmixis.core.motion.backdrop import backdrop_of
 from transmixis.core.motion.coding import coded, coded_luma
+from transmixis.core.motion.point import follow
+from transmixis.core.motion.sampling import Splined
 from transmixis.core.motion.similarity import Similarity
+from transmixis.core.plan.sun import apart
 from transmixis.core.survey import noise
 from transmixis.core.survey.blur import _is_smear
 from transmixis.core.survey.dust_seen import _add
 from transmixis.core.survey.flashing import flashes_per_second
 from transmixis.core.survey.overlay import _level, overlay
+from transmixis.core.survey.screen_report import ScreenReport, _advice
 from transmixis.core.survey.spots import SPOT, WINDOW, window_of
 from transmixis.media.still import still_info
 
@@ -211,3 +215,56 @@ def test_islands_far_from_the_subject_are_dropped_and_near_ones_stay() -> None:
     lone = np.zeros((400, 400), np.uint8)
     lone[20:24, 20:24] = 1
     assert _without_islands(lone, 40.0).sum() == 16  # the only piece there is
+
+
+def test_chroma_that_follows_the_luma_comes_back_whole() -> None:
+    """Colour that is a straight function of the luma near by is told by the luma (He, Sun & Tang 2010): it comes back; alone it does not."""
+    dice = np.random.default_rng(9)
+    luma = np.clip(0.5 + 0.5 * cv2.GaussianBlur(dice.normal(0, 1, (80, 120)).astype(np.float32), (0, 0), 1.2), 0, 1)
+    full = cv2.cvtColor(
+        np.dstack([luma, 0.5 + 0.4 * (luma - 0.5), 0.5 - 0.3 * (luma - 0.5)]).astype(np.float32), cv2.COLOR_YCrCb2RGB
+    )
+    ycc = cv2.cvtColor(full, cv2.COLOR_RGB2YCrCb)
+    small = cv2.resize(ycc[..., 1:], (60, 40), interpolation=cv2.INTER_AREA)
+    ycc[..., 1:] = np.repeat(np.repeat(small, 2, axis=0), 2, axis=1)
+    halved = cv2.cvtColor(ycc, cv2.COLOR_YCrCb2RGB)
+    inner = np.s_[4:-4, 4:-4]
+    before = np.abs(halved - full)[inner].mean()
+    assert np.abs(restore_chroma(halved) - full)[inner].mean() < 0.15 * before
+
+
+def test_slopes_are_those_of_the_picture() -> None:
+    """A plane's slopes are constant; a wave's are its derivative (within what a cubic spline errs by at eight px a wave)."""
+    yy, xx = np.mgrid[0:40, 0:60] + 0.5
+    points = np.random.default_rng(10).uniform(8, 32, (50, 2))
+    right, down = Splined((0.3 * xx - 0.7 * yy).astype(np.float32)).slopes(points)
+    np.testing.assert_allclose(right[:, 0], 0.3, atol=2e-3)
+    np.testing.assert_allclose(down[:, 0], -0.7, atol=2e-3)
+    k = 2 * np.pi / 8
+    right, down = Splined(np.sin(k * xx).astype(np.float32)).slopes(points)
+    np.testing.assert_allclose(right[:, 0], k * np.cos(k * points[:, 0]), atol=0.01)
+    np.testing.assert_allclose(down[:, 0], 0, atol=2e-3)
+    assert Splined(np.ones((40, 60), np.float32)).slopes(np.array([[100.0, 5.0]]))[0][0, 0] == 0
+
+
+def test_a_point_that_stands_is_found_where_it_stands() -> None:
+    dice = np.random.default_rng(11)
+    still = cv2.GaussianBlur(dice.random((60, 80)).astype(np.float32), (0, 0), 1.5)
+    found = follow([still, still, still], 40.25, 30.5, 8, 3)
+    assert (found[0].x, found[0].y, found[0].alike, found[0].error) == (40.25, 30.5, 1.0, 0.0)
+    for f in found[1:]:
+        assert np.hypot(f.x - 40.25, f.y - 30.5) < 1e-3
+        assert not f.lost
+
+
+@pytest.mark.parametrize(
+    ("a", "b", "angle"), [(350, 10, 20), (10, 350, 20), (0, 180, 180), (90, 90, 0), (10, 200, 170), (-30, 45, 75), (720, 1, 1)]
+)
+def test_directions_are_apart_by_the_shorter_way(a: float, b: float, angle: float) -> None:
+    assert apart(a, b) == pytest.approx(angle)
+
+
+@pytest.mark.parametrize(("shadow", "told"), [(0.01, False), (0.03, True)])
+def test_shadow_on_the_screen_is_advised_on_from_a_fiftieth_on(shadow: float, told: bool) -> None:
+    report = ScreenReport("green", (0.05, 0.3, 0.06), 0.5, 0.1, np.zeros((14, 24)), shadow, 0.0, 0.0, 20.0, 0.5, (), "good", ())
+    assert any("lies in shadow" in a for a in _advice(report)) is told

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from transmixis.desk.tools.box import BoxTool
 from transmixis.desk.tools.corners import CornersTool
+from transmixis.desk.tools.line import LineTool
 from transmixis.desk.tools.outline import OutlineTool
 from transmixis.desk.tools.point import PointTool
 from transmixis.desk.tools.source import SourceTool
 from transmixis.desk.tools.spots import SpotsTool
+from transmixis.desk.tools.strokes import StrokesTool
 from transmixis.desk.tools.tool import Tool
 from transmixis.shot.contract import Handle
 
@@ -17,6 +20,9 @@ TOOLS: dict[str, type[Tool]] = {
     "point": PointTool,
     "source": SourceTool,
     "spots": SpotsTool,
+    "box": BoxTool,
+    "line": LineTool,
+    "strokes": StrokesTool,
 }
 
 

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 
 from transmixis.core.motion.motion import moved_points, through
 from transmixis.desk.theme import BLUE, INK, WHITE
-from transmixis.desk.tools.outline import ARROWS, FAR, NUDGE
 from transmixis.desk.tools.tool import Canvas, Place, Tool, double_line, near
 from transmixis.desk.tools.trail import paint_trail
 from transmixis.shot.contract import Handle
@@ -92,17 +91,12 @@ class CornersTool(Tool):
         self._held = None
         super().call_off(canvas)
 
-    def key(self, event: QKeyEvent, canvas: Canvas) -> bool:
-        if super().key(event, canvas):
-            return True
-        if event.key() in ARROWS and event.modifiers() & Qt.KeyboardModifier.AltModifier and self.chosen is not None:
-            far = FAR if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE
-            dx, dy = ARROWS[Qt.Key(event.key())]
-            self.begin()
-            self._shift(dx * far, dy * far, whole=False)
-            self.end(canvas)
-            return True
-        return False
+    @property
+    def can_nudge(self) -> bool:
+        return self.chosen is not None
+
+    def nudge(self, dx: float, dy: float) -> None:
+        self._shift(dx, dy, whole=False)
 
     def paint(self, p: QPainter, canvas: Canvas) -> None:
         paint_trail(p, canvas, self.handle)

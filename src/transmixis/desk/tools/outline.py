@@ -14,8 +14,6 @@ from transmixis.desk.theme import BLUE, INK, WHITE
 from transmixis.desk.tools.tool import Canvas, Tool, double_line, near, side_at
 
 Outlines = tuple[tuple[Mark, ...], ...]
-NUDGE, FAR = 0.1, 1.0  # px of the frame for the arrow keys with Alt, and with Alt and Shift
-ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
 
 
 class OutlineTool(Tool):
@@ -191,14 +189,14 @@ class OutlineTool(Tool):
             return True
         if key == Qt.Key.Key_Backspace and self.chosen is not None:
             return self._take_out(self.chosen, canvas)
-        if key in ARROWS and event.modifiers() & Qt.KeyboardModifier.AltModifier and self.chosen is not None:
-            far = FAR if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE
-            dx, dy = ARROWS[Qt.Key(key)]
-            self.begin()
-            self._shift(dx * far, dy * far, whole=False)
-            self.end(canvas)
-            return True
         return False
+
+    @property
+    def can_nudge(self) -> bool:
+        return self.chosen is not None and not self.drawing
+
+    def nudge(self, dx: float, dy: float) -> None:
+        self._shift(dx, dy, whole=False)
 
     # -- painting
 

@@ -6,11 +6,10 @@ from itertools import pairwise
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 
 from transmixis.core.motion.motion import moved_points
 from transmixis.desk.theme import BLUE, INK, WHITE
-from transmixis.desk.tools.outline import ARROWS, FAR, NUDGE
 from transmixis.desk.tools.tool import Canvas, Place, Tool, near
 from transmixis.desk.tools.trail import paint_trail
 from transmixis.shot.contract import Handle
@@ -69,18 +68,13 @@ class PointTool(Tool):
         self._held = False
         super().call_off(canvas)
 
-    def key(self, event: QKeyEvent, canvas: Canvas) -> bool:
-        if super().key(event, canvas):
-            return True
-        if event.key() in ARROWS and event.modifiers() & Qt.KeyboardModifier.AltModifier and self.value:
-            far = FAR if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE
-            dx, dy = ARROWS[Qt.Key(event.key())]
-            ((x, y),) = self.value
-            self.begin()
-            self.value = ((x + dx * far, y + dy * far),)
-            self.end(canvas)
-            return True
-        return False
+    @property
+    def can_nudge(self) -> bool:
+        return bool(self.value)
+
+    def nudge(self, dx: float, dy: float) -> None:
+        ((x, y),) = self.value
+        self.value = ((x + dx, y + dy),)
 
     def paint(self, p: QPainter, canvas: Canvas) -> None:
         paint_trail(p, canvas, self.handle)

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
 
 from transmixis.core.matte.outline import xy
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.types import Array
 from transmixis.desk.marks import text
 from transmixis.desk.theme import BLUE, INK, WHITE
-from transmixis.desk.tools.outline import ARROWS, FAR, NUDGE
 from transmixis.desk.tools.tool import Canvas, Place, Tool, double_line, near
 from transmixis.shot.contract import Handle
 
@@ -72,17 +71,12 @@ class SourceTool(Tool):
         self._grip = None
         super().call_off(canvas)
 
-    def key(self, event: QKeyEvent, canvas: Canvas) -> bool:
-        if super().key(event, canvas):
-            return True
-        if event.key() in ARROWS and event.modifiers() & Qt.KeyboardModifier.AltModifier:
-            far = FAR if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE
-            dx, dy = ARROWS[Qt.Key(event.key())]
-            self.begin()
-            self.value = (self.value[0] + dx * far, self.value[1] + dy * far)
-            self.end(canvas)
-            return True
-        return False
+    @property
+    def can_nudge(self) -> bool:
+        return True
+
+    def nudge(self, dx: float, dy: float) -> None:
+        self.value = (self.value[0] + dx, self.value[1] + dy)
 
     def paint(self, p: QPainter, canvas: Canvas) -> None:
         place, source = ([canvas.to_screen(x, y) for x, y in o] for o in self._outlines())

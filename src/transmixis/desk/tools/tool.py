@@ -11,6 +11,8 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygon
 from transmixis.desk.theme import INK, WHITE
 from transmixis.shot.contract import Handle
 
+NUDGE, FAR = 0.1, 1.0  # px of the frame for the arrow keys with Alt, and with Alt and Shift
+ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
 NEAR = 10.0  # px of the screen within which something is taken hold of
 Place = tuple[float, float]
 
@@ -73,13 +75,28 @@ class Tool:
         return False
 
     def key(self, event: QKeyEvent, canvas: Canvas) -> bool:
-        """Escape calls off what is under way; subclasses add their own."""
+        """Escape calls off what is under way, the arrows with Alt nudge what is chosen; subclasses add their own."""
         if event.key() == Qt.Key.Key_Escape and self.busy:
             self.call_off(canvas)
+            return True
+        if event.key() in ARROWS and event.modifiers() & Qt.KeyboardModifier.AltModifier and self.can_nudge:
+            far = FAR if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE
+            dx, dy = ARROWS[Qt.Key(event.key())]
+            self.begin()
+            self.nudge(dx * far, dy * far)
+            self.end(canvas)
             return True
         return False
 
     # -- for subclasses
+
+    @property
+    def can_nudge(self) -> bool:
+        """Whether something is chosen that the arrow keys can move."""
+        return False
+
+    def nudge(self, dx: float, dy: float) -> None:
+        """Move what is chosen, px of the frame."""
 
     def begin(self) -> None:
         """A drag begins: what is there now comes back if it is called off."""
