@@ -6,7 +6,7 @@ BIN := $(VENV)/bin
 # tests of everything below the window: they run without Qt
 BELOW := tests/core tests/media tests/shot tests/robust tests/realdata tests/test_dependencies.py
 
-.PHONY: setup system demo test fuzz bench bench-key screenshots check lock clean
+.PHONY: setup setup-dev system demo test fuzz bench bench-key screenshots check lock clean
 
 setup: $(VENV)/ready ## the environment only
 
@@ -19,6 +19,12 @@ $(VENV)/ready: requirements.lock pyproject.toml
 	$(BIN)/python -m transmixis.core.warm
 	touch $(VENV)/ready
 
+$(VENV)/ready-dev: $(VENV)/ready requirements-dev.lock
+	$(BIN)/python -m pip install --quiet -r requirements-dev.lock
+	touch $(VENV)/ready-dev
+
+setup-dev: $(VENV)/ready-dev ## the environment with what tests and checks need
+
 system: ## the system libraries that Qt needs
 	./tools/system-packages.sh
 
@@ -26,7 +32,7 @@ demo: system setup ## set up, then open the demo film (or render it where there 
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/transmixis demo; \
 	else $(BIN)/transmixis demo --headless --into "$(CURDIR)/out/kite_post"; fi
 
-test: system setup ## set up, then all checks and tests
+test: system setup-dev ## set up, then all checks and tests
 	$(BIN)/ruff check src tests demo/make_production.py tools bench
 	$(BIN)/ruff format --check src tests bench tools
 	$(BIN)/mypy
@@ -35,24 +41,27 @@ test: system setup ## set up, then all checks and tests
 	$(BIN)/python -m pytest -n 2 -m "not alone" tests/desk tests/test_cli.py tests/test_dependencies.py
 	$(BIN)/python -m pytest -m alone
 
-fuzz: system setup ## thousands of damaged documents, media and command lines, races and kills (about an hour)
+fuzz: system setup-dev ## thousands of damaged documents, media and command lines, races and kills (about an hour)
 	TRANSMIXIS_FUZZ=3000 TRANSMIXIS_RACES=300 TRANSMIXIS_KILLS=200 $(BIN)/python -m pytest tests/robust --timeout 3600
 
-bench: setup ## speed, as ratios against plain library calls
+bench: setup-dev ## speed, as ratios against plain library calls
 	$(BIN)/python bench/speed.py
 	$(BIN)/python bench/survey_speed.py
 	$(BIN)/python bench/edit_keys.py
 	$(BIN)/python bench/load.py
 
-bench-key: setup ## quality of the key against the three plain ways
+bench-key: setup-dev ## quality of the key against the three plain ways
 	$(BIN)/python bench/key_quality.py
 
-screenshots: system setup ## remake docs/screenshots
+screenshots: system setup-dev ## remake docs/screenshots
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py
 
-lock: ## write requirements.lock anew from pyproject.toml
+LOCK := $(BIN)/pip-compile --quiet --strip-extras --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --no-header
+
+lock: ## write both locks anew from pyproject.toml: what the program needs, and what developers need beside it
 	$(BIN)/python -m pip install --quiet pip-tools
-	$(BIN)/pip-compile --quiet --extra dev --strip-extras --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --no-header -o requirements.lock pyproject.toml
+	$(LOCK) --extra dev -o requirements-dev.lock pyproject.toml
+	$(LOCK) -c requirements-dev.lock -o requirements.lock pyproject.toml
 
 clean:
 	rm -rf $(VENV) out .pytest_cache .mypy_cache .ruff_cache .hypothesis

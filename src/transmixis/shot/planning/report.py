@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from html import escape
-
 from transmixis.core.errors import UserError
 from transmixis.core.plan.schedule import Block
 from transmixis.shot.logbook import Entry as LogEntry
-from transmixis.shot.model import Film
+from transmixis.shot.model import Film, Shot
 from transmixis.shot.planning.dates import long_day
 from transmixis.shot.planning.helps import words_for
 from transmixis.shot.planning.overview import Overview
-from transmixis.shot.planning.reportpage import Table, image, page
+from transmixis.shot.planning.reportpage import Table, page
 from transmixis.shot.planning.reportshot import answers_of, brief_html, shoot_list_html, shoot_table
-from transmixis.shot.planning.timetable import together_by_shot
+from transmixis.shot.planning.timetable import Timetable, together_by_shot
 from transmixis.shot.record import STAGES
 
 KINDS = ("shoot", "brief", "breakdown", "schedule", "log")
@@ -42,27 +40,18 @@ def breakdown_table(film: Film, view: Overview) -> Table:
 
 def breakdown_html(film: Film, view: Overview) -> str:
     """The breakdown for print: a block a shot, so that it fits a page's width."""
-    parts = []
-    for shot in film.shots:
-        r = view.rows[shot.code]
-        takes = shot.plan.get("takes", {})
-        tricks = ", ".join(takes.get("tricks", ())) or "not said yet"
-        hours = (
-            ", ".join(f"{s} {r.stages[s].hours.mean:.1f}" for s in STAGES if s in r.stages) or f"{r.whole.hours.mean:.1f} in all"
-        )
-        due = f"; due {long_day(r.due)}" if r.due else ""
-        parts.append(
-            f"<table class=together cellpadding=4 width='100%'><tr><td colspan=2><b>{escape(shot.code)} {escape(shot.title)}</b></td></tr><tr><td class=why width='15%'>trick</td><td>{escape(tricks)}</td></tr>"
-            f"<tr><td class=why>hours</td><td>{escape(hours)}; {r.whole.hours.mean:.1f} in all, give or take {r.whole.hours.deviation:.1f}; "
-            f"{r.left:.1f} left{due}</td></tr>"
-            + (f"<tr><td class=why>risk</td><td>{escape(r.risk)}</td></tr>" if r.risk else "")
-            + (f"<tr><td class=why>waits for</td><td>{escape(r.waits)}</td></tr>" if r.waits else "")
-            + "</table>"
-        )
-    total = (
-        f"<p>{len(film.shots)} shots, {view.hours:.1f} h in all, {view.spent:.1f} h spent; version: {escape(view.scenario)}.</p>"
-    )
-    return page(f"Breakdown of {film.production.name}", total + "".join(parts))
+    shots = [_in_breakdown(shot, view) for shot in film.shots]
+    return page("breakdown.html", f"Breakdown of {film.production.name}", shots=shots, view=view)
+
+
+def _in_breakdown(shot: Shot, view: Overview) -> dict[str, str]:
+    r = view.rows[shot.code]
+    tricks = ", ".join(shot.plan.get("takes", {}).get("tricks", ())) or "not said yet"
+    whole = f"{r.whole.hours.mean:.1f} in all"
+    hours = ", ".join(f"{s} {r.stages[s].hours.mean:.1f}" for s in STAGES if s in r.stages) or whole
+    due = f"; due {long_day(r.due)}" if r.due else ""
+    words = f"{hours}; {whole}, give or take {r.whole.hours.deviation:.1f}; {r.left:.1f} left{due}"
+    return {"code": shot.code, "title": shot.title, "tricks": tricks, "hours": words, "risk": r.risk, "waits": r.waits}
 
 
 def schedule_table(film: Film, view: Overview) -> Table:
@@ -98,31 +87,27 @@ def _tasks(names: list[str]) -> str:
 
 def schedule_html(film: Film, view: Overview, picture: bytes | None = None) -> str:
     """The schedule by person, the deadlines, what drives the date and what would help."""
+    title = f"Schedule of {film.production.name}"
     if view.table is None:
-        return page(f"Schedule of {film.production.name}", f"<p>{escape(view.trouble)}</p>")
+        return page("schedule.html", title, trouble=view.trouble or "Nothing is laid out.")
     table = schedule_table(film, view)
-    parts = [Table(p.name, table.heads[1:], tuple(r[1:] for r in table.rows if r[0] == p.name)).html() for p in view.table.people]
-    dates = []
-    for code, limit in view.table.deadlines.items():
-        done = view.table.done_on(code)
+    tables = [Table(p.name, table.heads[1:], tuple(r[1:] for r in table.rows if r[0] == p.name)) for p in view.table.people]
+    tables.append(Table("Deadlines", ("shot", "due", "done", ""), tuple(_deadlines(view.table))))
+    head = f"Laid out from {long_day(view.today)}; version: {view.scenario}. {view.why}"
+    helps = [words_for(h) for h in view.table.helps[:4]]
+    return page("schedule.html", title, picture, trouble="", head=head, helps=helps, tables=tables)
+
+
+def _deadlines(table: Timetable) -> list[tuple[str, str, str, str]]:
+    """A row a shot that has a date: the date, when it is done, and whether that is kept."""
+    rows = []
+    for code, limit in table.deadlines.items():
+        done = table.done_on(code)
         if done:
-            late = view.table.working_days_late(code) if code in view.table.missed else 0
-            dates.append(
-                (
-                    code,
-                    long_day(view.table.day(limit)),
-                    long_day(done),
-                    f"{late} working day{'s' if late != 1 else ''} late" if late else "kept",
-                )
-            )
-    helps = "".join(f"<li>{escape(words_for(h))}</li>" for h in view.table.helps[:4])
-    return page(
-        f"Schedule of {film.production.name}",
-        f"<p>Laid out from {long_day(view.today)}; version: {escape(view.scenario)}. {escape(view.why)}</p>"
-        + image(picture, 660)
-        + (f"<h2>What would help</h2><ul>{helps}</ul>" if helps else "")
-        + "".join(parts) + Table("Deadlines", ("shot", "due", "done", ""), tuple(dates)).html(),
-    )  # fmt: skip
+            late = table.working_days_late(code) if code in table.missed else 0
+            kept = f"{late} working day{'s' if late != 1 else ''} late" if late else "kept"
+            rows.append((code, long_day(table.day(limit)), long_day(done), kept))
+    return rows
 
 
 def log_table(entries: list[LogEntry]) -> Table:
@@ -132,7 +117,7 @@ def log_table(entries: list[LogEntry]) -> Table:
 
 def log_html(film: Film, entries: list[LogEntry]) -> str:
     """The log book for print."""
-    return page(f"Log book of {film.production.name}", log_table(entries).html())
+    return page("log.html", f"Log book of {film.production.name}", table=log_table(entries))
 
 
 def report(

@@ -1,4 +1,4 @@
-"""What all reports are made of: a page, tables as HTML and CSV, pictures, and one way to write a date."""
+"""What all reports are made of: pages from templates, tables also as CSV, and one way to write a date."""
 
 from __future__ import annotations
 
@@ -7,7 +7,10 @@ import csv
 import io
 from dataclasses import dataclass
 from datetime import datetime
-from html import escape
+from functools import lru_cache
+from typing import Any
+
+from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from transmixis.shot.planning.dates import long_day
 
@@ -27,12 +30,6 @@ class Table:
     name: str
     heads: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
-
-    def html(self) -> str:
-        """As HTML with a title; dates as people write them."""
-        head = "".join(f"<th>{escape(h)}</th>" for h in self.heads)
-        rows = "".join("<tr>" + "".join(f"<td>{escape(said_day(v))}</td>" for v in r) + "</tr>" for r in self.rows)
-        return f"<h2>{escape(self.name)}</h2><table cellpadding=4 width='100%'><tr>{head}</tr>{rows}</table>"
 
     def csv(self) -> str:
         """As CSV (RFC 4180). A value that a spreadsheet would take for a formula is kept from being one."""
@@ -66,14 +63,15 @@ def said_day(text: str) -> str:
     return long_day(at) if len(text) == 10 else f"{long_day(at)}, {at.hour}:{at.minute:02d}"
 
 
-def image(picture: bytes | None, width: int) -> str:
-    """A PNG as part of the page; '' without one."""
-    return f'<p><img width="{width}" src="data:image/png;base64,{base64.b64encode(picture).decode()}"></p>' if picture else ""
+@lru_cache(maxsize=1)
+def _pages() -> Environment:
+    """The templates; every value is escaped."""
+    made = Environment(loader=PackageLoader("transmixis.shot.planning"), autoescape=True, undefined=StrictUndefined)
+    made.filters["day"] = said_day
+    return made
 
 
-def page(title: str, body: str) -> str:
-    """A whole page."""
-    return (
-        f"<!doctype html><html lang=en><meta charset=utf-8><title>{escape(title)}</title><style>{STYLE}</style>"
-        f"<h1>{escape(title)}</h1>{body}</html>\n"
-    )
+def page(template: str, title: str, picture: bytes | None = None, **values: Any) -> str:
+    """A whole page from a template; `picture`: a PNG that becomes part of it."""
+    png = base64.b64encode(picture).decode() if picture else ""
+    return _pages().get_template(template).render(title=title, style=STYLE, png=png, **values)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from html import escape
 from typing import Any
 
 from transmixis.core.errors import UserError
@@ -10,10 +9,10 @@ from transmixis.shot.model import Film, Shot
 from transmixis.shot.office import ROLES_ASKED, Agreement
 from transmixis.shot.planning import QUESTIONS, answered, question_of
 from transmixis.shot.planning.agree import others_to_ask
-from transmixis.shot.planning.contract import Answer
+from transmixis.shot.planning.contract import Answer, Entry
 from transmixis.shot.planning.dates import long_day
 from transmixis.shot.planning.overview import Overview
-from transmixis.shot.planning.reportpage import Table, image, page, said_day
+from transmixis.shot.planning.reportpage import Table, page, said_day
 from transmixis.shot.planning.shadowparams import OTHER, SUN
 from transmixis.shot.planning.work import scenario_of
 from transmixis.shot.steps.params import clock_words
@@ -32,34 +31,31 @@ def answers_of(film: Film, shot: Shot) -> list[tuple[str, Answer]]:
 
 def shoot_table(shot: Shot, answers: list[tuple[str, Answer]]) -> Table:
     """What is to be filmed or noted."""
-    entries = list({e.what: e for _, a in answers for e in a.entries}.values())
+    entries = _entries(answers)
     rows = tuple((("yes" if e.what in shot.ticked else ""), e.what, e.why, ("yes" if e.forgotten else "")) for e in entries)
     return Table(f"Shoot list {shot.code}", ("done", "what", "why", "often forgotten"), rows)
 
 
 def shoot_list_html(shot: Shot, answers: list[tuple[str, Answer]]) -> str:
     """The shoot list, the answers it rests on, and the cautions; `answers` are (question, answer)."""
-    entries = list({e.what: e for _, a in answers for e in a.entries}.values())
-    rows = "".join(
-        f"<tr><td class=box>{'☒' if e.what in shot.ticked else '☐'}</td><td>{_strong(e.what, e.forgotten)}</td>"
-        f"<td class=why>{escape(e.why)}</td></tr>"
-        for e in entries
-    )
-    where = "".join(f"<tr><td class=why>{n}</td><td>{escape(v)}</td></tr>" for n, v in where_and_when(shot))
-    found = "".join(f"<tr><td>{escape(q)}</td><td>{escape(a.words)}</td></tr>" for q, a in answers)
     return page(
+        "shoot.html",
         f"Shoot list: {shot.code} {shot.title}".strip(),
-        f"<table cellpadding=4>{where}</table><table cellpadding=4 width='100%'>{rows}</table><h2>What it rests on</h2><table cellpadding=4 width='100%'>{found}</table>{_cautions(answers)}",
+        where=where_and_when(shot),
+        entries=_entries(answers),
+        ticked=shot.ticked,
+        answers=answers,
+        cautions=_cautions(answers),
     )
 
 
-def _cautions(answers: list[tuple[str, Answer]]) -> str:
-    items = "".join(f"<li>{escape(c)}</li>" for c in dict.fromkeys(c for _, a in answers for c in a.cautions))
-    return f"<h2>Cautions</h2><ul>{items}</ul>" if items else ""
+def _entries(answers: list[tuple[str, Answer]]) -> list[Entry]:
+    """What is to be filmed or noted, each once."""
+    return list({e.what: e for _, a in answers for e in a.entries}.values())
 
 
-def _strong(words: str, strong: bool) -> str:
-    return f"<b>{escape(words)}</b>" if strong else escape(words)
+def _cautions(answers: list[tuple[str, Answer]]) -> list[str]:
+    return list(dict.fromkeys(c for _, a in answers for c in a.cautions))
 
 
 # -- brief: one page to show to those who must agree
@@ -69,7 +65,6 @@ def brief_html(film: Film, shot: Shot, view: Overview, picture: bytes | None = N
     """One page of a shot: picture (PNG), layers, takes, cost, risks, and what was said so far."""
     answers = answers_of(film, shot)
     row = view.rows[shot.code]
-    seen = image(picture, 420)
     facts = [
         ("length", f"{shot.length} frames, {shot.length / float(shot.fps):.1f} s, {shot.width} × {shot.height}"),
         ("layers", ", ".join(p.name or p.role for p in shot.plates) or "none yet"),
@@ -82,19 +77,16 @@ def brief_html(film: Film, shot: Shot, view: Overview, picture: bytes | None = N
     done = view.table.done_on(shot.code) if view.table else None
     if done:
         facts.insert(5, ("done as it stands", long_day(done)))
-    table = "".join(f"<tr><td class=why>{escape(n)}</td><td>{escape(v)}</td></tr>" for n, v in facts)
-    takes = "".join(
-        f"<li>{_strong(e.what, e.forgotten)}</li>" for e in {e.what: e for _, a in answers for e in a.entries}.values()
-    )
-    risks = risks_of(shot, view, answers)
     return page(
+        "brief.html",
         f"{shot.code} {shot.title}: brief".replace(" :", ":"),
-        seen + f"<table cellpadding=4 width='100%'>{table}</table>"
-        + f"<h2>Risks</h2><ul>{''.join(f'<li class=late>{escape(r)}</li>' for r in risks) or '<li>none found by what has been answered so far</li>'}</ul>"
-        + (f"<h2>To film or note</h2><ul>{takes}</ul>" if takes else "")
-        + _cautions(answers)
-        + _agreed(shot),
-    )  # fmt: skip
+        picture,
+        facts=facts,
+        risks=risks_of(shot, view, answers),
+        entries=_entries(answers),
+        cautions=_cautions(answers),
+        agreed=_agreed(shot),
+    )
 
 
 def risks_of(shot: Shot, view: Overview, answers: list[tuple[str, Answer]]) -> list[str]:
@@ -119,14 +111,13 @@ def _last(shot: Shot) -> dict[str, Agreement]:
     return {a.who: a for a in sorted(shot.agreements, key=lambda a: a.when)}
 
 
-def _agreed(shot: Shot) -> str:
+def _agreed(shot: Shot) -> list[tuple[str, str, str, str]]:
     """Everybody who must agree, what they said last, and a line to sign for those who were not asked yet."""
     last, rows = _last(shot), []
     for who in dict.fromkeys((*ROLES_ASKED, *others_to_ask(shot))):
         a = last.get(who)
-        cells = (said_day(a.when), who, a.answer, a.said) if a else ("not yet", who, "______________", "")
-        rows.append("<tr>" + "".join(f"<td>{escape(c)}</td>" for c in cells) + "</tr>")
-    return f"<h2>Who must agree</h2><table cellpadding=4 width='100%'>{''.join(rows)}</table>"
+        rows.append((said_day(a.when), who, a.answer, a.said) if a else ("not yet", who, "______________", ""))
+    return rows
 
 
 def where_and_when(shot: Shot) -> tuple[tuple[str, str], ...]:
