@@ -5,19 +5,17 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import pytest
 from clirun import here
+from dimkind import Dim
 from places import ROOT
 
-from transmixis.core.readings import Reading
 from transmixis.media.still import write_still
-from transmixis.shot.contract import BACKGROUND, SCREEN, Inputs, Product, Slot, StepKind
+from transmixis.shot.contract import BACKGROUND, SCREEN, StepKind
 from transmixis.shot.model import Plate, Shot
 from transmixis.shot.steps import KINDS, kind_with, steps_with
-from transmixis.shot.steps.params import Params, number
 from transmixis.shot.workorder import add_step, first_work_order, remove_step
 
 SOURCE = ROOT / "src" / "transmixis"
@@ -71,28 +69,6 @@ def test_the_search_finds_names() -> None:
     ):
         assert named(ast.parse(text)), text
     assert not named(ast.parse('topic = "exposure"; add_step(shot, kind.kind)'))
-
-
-class SoftenParams(Params):
-    radius: float = number(1.0, 0.0, 20.0, "px", "Radius", "How far it softens.")
-
-
-class Dim(StepKind):
-    """Halves the light: a kind that only this test knows."""
-
-    kind, title, stage, product = "dim_for_a_test", "Dim", "Build", "picture"
-    says = "halves the light"
-    roles = ("dimmed",)
-    begins = BACKGROUND
-    slots = (Slot("picture", "what is dimmed", usual=("step:dimmed", "plate:still")),)
-    Params = SoftenParams
-
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
-        return Product(picture=inputs.picture("picture", frame) * np.float32(0.5))
-
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
-        assert product.picture is not None
-        return [Reading("light left", 100 * float(product.picture.mean()), "%", 90.0)]
 
 
 @pytest.fixture
