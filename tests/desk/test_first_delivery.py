@@ -182,11 +182,11 @@ def test_proposals_that_wait_are_named_before_a_shot_is_handed_over(bench: MainW
     waits, unknown = bench.state.answers.waiting()
     assert not unknown
     assert "Match" in waits
-    assert "Match" in bench.deliver.waiting.text()
+    assert "Match" in bench.deliver.form.waiting.text()
     bench.state.set_step("match")
     bench.state.answers.keep_mine()
     bench.deliver.refresh()
-    assert "Match" not in bench.deliver.waiting.text()
+    assert "Match" not in bench.deliver.form.waiting.text()
 
 
 def test_the_log_page_folds_measuring(bench: MainWindow, qtbot: Any) -> None:

@@ -41,7 +41,7 @@ def test_h_shows_it_smaller_and_says_so(bench: MainWindow, qtbot: Any) -> None:
     assert any(c.lightness() > 230 for c in paper), "the label in the corner"
     assert {k: dict(t) for k, t in bench.state.known.readings.items()} == readings
     qtbot.mouseMove(v, v.to_screen(480.5, 270.5).toPoint())
-    v._pointer = QPointF(v.to_screen(480.5, 270.5))
+    v.pointer = QPointF(v.to_screen(480.5, 270.5))
     assert v.pixel() == (480, 270)
     values, _ = v.shown.values(480, 270)
     assert values is not None

@@ -19,6 +19,7 @@ from transmixis.desk.addplates import AddPlates
 from transmixis.desk.app import catch_faults
 from transmixis.desk.dialogs import KeysDialog, NewProduction
 from transmixis.desk.ledger import LIMIT_AT
+from transmixis.desk.viewerpaint import picture_rect
 from transmixis.desk.window import MainWindow
 from transmixis.desk.windowkeys import sheet_of
 from transmixis.media.source import open_source
@@ -146,7 +147,7 @@ def test_pressing_a_fault_goes_to_its_frame_step_and_place(bench: MainWindow, qt
     assert s.known.findings("match")
     finding = s.known.findings("match")[0]
     left, width = next((x, w) for sid, x, w in ledger.columns() if sid == "match")
-    y = ledger.y_of(finding.first)
+    y = ledger.layout_.y_of(finding.first)
     assert y is not None
     press(qtbot, ledger, left + (LIMIT_AT + 0.1) * width, y)
     assert s.step_id == "match"
@@ -166,7 +167,7 @@ def test_pressing_a_fault_goes_to_its_frame_step_and_place(bench: MainWindow, qt
 def test_pointer_on_the_film_edge_moves_the_playhead(bench: MainWindow, qtbot: Any) -> None:
     ledger = bench.bench.ledger
     for n in (3, 1, 4):
-        y = ledger.y_of(n)
+        y = ledger.layout_.y_of(n)
         assert y is not None
         press(qtbot, ledger, 20, y)
         assert bench.state.frame == n
@@ -237,7 +238,7 @@ def test_viewer_zooms_about_the_pointer_and_tells_values(bench: MainWindow, qtbo
     assert (after.x(), after.y()) == (pytest.approx(before.x(), abs=0.01), pytest.approx(before.y(), abs=0.01))
     viewer.fit()
     qtbot.mouseMove(viewer, viewer.to_screen(60, 60).toPoint())
-    viewer._pointer = QPointF(viewer.to_screen(60.5, 60.5))
+    viewer.pointer = QPointF(viewer.to_screen(60.5, 60.5))
     viewer.pointed.emit(viewer.pixel())
     assert "x 60  y 60" in bench.bench._pointer.text()
     assert "matte 0.0" in bench.bench._pointer.text()
@@ -330,7 +331,7 @@ def test_plates_are_changed_on_the_board(bench: MainWindow, qtbot: Any) -> None:
     assert bench.state.shot.plates[0].pixel_aspect == pytest.approx(1.333)  # type: ignore[union-attr]
     bench.show_page("bench")
     settle(qtbot, bench)
-    rect, viewer = bench.bench.viewer.picture_rect(), bench.bench.viewer
+    rect, viewer = picture_rect(bench.bench.viewer.to_screen, bench.bench.viewer.frame_size()), bench.bench.viewer
     assert rect.width() / rect.height() == pytest.approx(1.333 * 960 / 540, rel=1e-3)
     there = viewer.to_screen(123.5, 45.5)
     assert (viewer.to_frame(there).x(), viewer.to_frame(there).y()) == (pytest.approx(123.5), pytest.approx(45.5))

@@ -18,7 +18,8 @@ from transmixis.shot.keys import CHUNK, KeptKeys, Keys, digest
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Plate, Shot, Step
 from transmixis.shot.pins import set_pin
-from transmixis.shot.render import Renderer, refuse_cycles
+from transmixis.shot.products import refuse_cycles
+from transmixis.shot.render import Renderer
 from transmixis.shot.steps import KINDS
 from transmixis.shot.steps.params import facts
 from transmixis.shot.workorder import add_step, first_work_order, move_step, remove_step

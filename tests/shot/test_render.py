@@ -31,7 +31,8 @@ from transmixis.shot.keyjob import KeyJob, bare_shot, run_key
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Shot
 from transmixis.shot.outputs import Standing
-from transmixis.shot.render import Renderer, output_ref, refuse_cycles
+from transmixis.shot.products import refuse_cycles
+from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.steps import KINDS, kind_of
 from transmixis.shot.stored import ReadingStore

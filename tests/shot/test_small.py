@@ -14,7 +14,7 @@ from transmixis.shot.contract import Product
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Plate, Shot, Step
 from transmixis.shot.render import Renderer
-from transmixis.shot.small import SmallRenderer, shrunk
+from transmixis.shot.small import SmallProducts, shrunk
 from transmixis.shot.steps import KINDS, kind_of
 from transmixis.shot.workorder import add_step, first_work_order
 
@@ -75,7 +75,7 @@ def far_off(a: np.ndarray, b: np.ndarray) -> tuple[float, float]:
 def test_a_kind_that_scales_gives_the_same_picture(shot: tuple[Shot, Path], kind: str, by: int) -> None:
     made, folder = shot
     full = Renderer(made, Material(folder))
-    small = SmallRenderer(full, by)
+    small = SmallProducts(full, by)
     step = next(s for s in made.steps if s.kind == kind)
     for n in (1, 2, 3):
         want, got = shrunk(full.product(f"step:{step.id}", n), by), small.product(f"step:{step.id}", n)
@@ -98,7 +98,7 @@ def test_any_other_kind_is_made_at_full_size_and_shrunk(shot: tuple[Shot, Path])
     full = Renderer(made, Material(folder))
     for ref in ("step:steady", "plate:hero"):
         picture = full.product(ref, 2).picture
-        small = SmallRenderer(full, 2).product(ref, 2).picture
+        small = SmallProducts(full, 2).product(ref, 2).picture
         assert picture is not None
         assert small is not None
         want = cv2.copyMakeBorder(picture, 0, 1, 0, 0, cv2.BORDER_REPLICATE)
@@ -121,11 +121,38 @@ def test_a_track_and_a_shape_lie_where_they_lay(shot: tuple[Shot, Path]) -> None
 def test_small_and_full_are_kept_apart_and_readings_are_of_the_full_size(shot: tuple[Shot, Path]) -> None:
     made, folder = shot
     full = Renderer(made, Material(folder))
-    half, quarter = SmallRenderer(full, 2), SmallRenderer(full, 4)
+    half, quarter = SmallProducts(full, 2), SmallProducts(full, 4)
     ref = f"step:{next(s.id for s in made.steps if s.kind == 'place')}"
     sizes = [r.product(ref, 1).picture.shape[:2] for r in (quarter, half, full, half)]  # type: ignore[union-attr]
     assert sizes == [(46, 81), (91, 161), (HIGH, WIDE), (91, 161)]
     assert len({r.key(ref, 1) for r in (full, half, quarter)}) == 3
-    step = ref.removeprefix("step:")
-    assert half.measure(step, 1) == full.measure(step, 1)
+    assert not hasattr(half, "measure")
     assert half.shot is made
+
+
+def test_what_is_learnt_and_followed_is_of_the_full_size_whoever_asks_first(shot: tuple[Shot, Path]) -> None:
+    """A key learnt from small pictures, or a track followed in them, must never be kept as the full size's."""
+    made, folder = shot
+    track = Step(
+        id="track",
+        kind="point_track",
+        name="Point",
+        inputs={"plate": "plate:background"},
+        params={"point": [[150.0, 90.0]], "half": 12},
+    )
+    made = made.model_copy(update={"steps": (*made.steps, track)})
+    asked_small, asked_full = Renderer(made, Material(folder)), Renderer(made, Material(folder))
+    small = SmallProducts(asked_small, 2)
+    key = next(s.id for s in made.steps if s.kind == "screen_key")
+    small.product(f"step:{key}", 1)
+    moved = small.product("step:track", 2).motion
+    assert moved is not None
+    want = asked_full.analysis(key)
+    for name, value in asked_small.analysis(key).items():
+        np.testing.assert_array_equal(value, want[name])
+    a, b = asked_small.product("step:track", 2).motion, asked_full.product("step:track", 2).motion
+    assert a is not None
+    assert b is not None
+    np.testing.assert_array_equal(a.matrix, b.matrix)
+    np.testing.assert_allclose(moved.about, b.about / 2)
+    assert small.handles("track", 1)[0].value == asked_full.handles("track", 1)[0].value

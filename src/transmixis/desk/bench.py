@@ -17,7 +17,8 @@ from transmixis.desk.sheet import StepSheet
 from transmixis.desk.state import VIEWS, State
 from transmixis.desk.stepacts import StepActs
 from transmixis.desk.tools.hands import Hands
-from transmixis.desk.viewer import Ring, Shown, Viewer
+from transmixis.desk.viewer import Viewer
+from transmixis.desk.viewerpaint import Ring, Shown
 from transmixis.desk.words import Words
 from transmixis.shot.steps import kind_of
 

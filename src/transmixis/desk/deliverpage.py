@@ -10,22 +10,13 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices, QImage, QPixmap
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFileDialog,
-    QGridLayout,
-    QHBoxLayout,
-    QLabel,
-    QLayout,
-    QLineEdit,
     QMessageBox,
-    QProgressBar,
-    QPushButton,
-    QSpinBox,
     QVBoxLayout,
-    QWidget,
 )  # fmt: skip
 
 from transmixis.core.progress import Progress, words_for_seconds
+from transmixis.desk.deliverform import DeliverForm
 from transmixis.desk.engine import LOOK, PLAY, Engine
 from transmixis.desk.page import Page
 from transmixis.desk.state import State
@@ -74,101 +65,22 @@ class DeliverPage(Page):
         self._engine = engine
         self._progress: Progress | None = None
         self._began = 0.0
-        self.what, self.how = QComboBox(), QComboBox()
-        self.where, self.browse = QLineEdit(), QPushButton("Choose…")
-        self.first, self.last = QSpinBox(), QSpinBox()
-        self.go, self.stop = QPushButton("Write the files"), QPushButton("Cancel")
-        self.folder = QPushButton("Show folder")
-        self.bar, self.note, self.findings, self.past = QProgressBar(), QLabel(), QLabel(), QLabel()
-        self.waiting = QLabel()
-        self._lay_out()
+        self.form = f = DeliverForm()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(f)
+        # by their own names here: the page works with them all the time
+        self.what, self.how, self.where, self.first, self.last = f.what, f.how, f.where, f.first, f.last
+        self.go, self.stop, self.bar, self.note = f.go, f.stop, f.bar, f.note
+        f.folder.clicked.connect(self._show_folder)
+        f.browse.clicked.connect(self._choose)
         self.go.clicked.connect(self.start)
         self.stop.clicked.connect(self.cancel)
-        self.browse.clicked.connect(self._choose)
         self.what.activated.connect(lambda _: self._show_picture())
         self.how.currentIndexChanged.connect(lambda _: self._suggest())
         self._progressed.connect(self._show_progress)
         state.proposal_changed.connect(lambda _: self._show_waiting() if self.isVisible() else None)
         state.readings_changed.connect(lambda _: self._show_findings() if self.isVisible() else None)
-
-    def _lay_out(self) -> None:
-        self.go.setObjectName("act")
-        self.go.setToolTip("Renders every frame of the range. Frames that are finished and unchanged are not made again.")
-        self.what.setToolTip("Which step's picture or matte is delivered.")
-        self.how.setToolTip("The kind of file.")
-        self.where.setToolTip("Where it is written; #### stands for the frame number.")
-        self.bar.setRange(0, 1000)
-        self.bar.setTextVisible(False)
-        for label in (self.note, self.findings, self.waiting, self.past):
-            label.setWordWrap(True)
-        self.past.setObjectName("note")
-        title = QLabel("Hand this shot over")
-        title.setObjectName("title")
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(16)
-        grid.setVerticalSpacing(10)
-        grid.setColumnMinimumWidth(0, 90)
-        grid.setColumnStretch(1, 1)
-        frames = QHBoxLayout()
-        for w in (self.first, QLabel("to"), self.last):
-            frames.addWidget(w)
-        frames.addStretch(1)
-        place = QHBoxLayout()
-        place.addWidget(self.where, 1)
-        place.addWidget(self.browse)
-        buttons = QHBoxLayout()
-        for row in (frames, place, buttons):
-            row.setSpacing(8)
-        for spin in (self.first, self.last):
-            spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-            spin.setFixedWidth(72)
-            spin.setToolTip("First and last frame that are delivered.")
-        self.folder.setToolTip("Opens the folder that this is written to.")
-        self.folder.clicked.connect(self._show_folder)
-        buttons.addWidget(self.go)
-        buttons.addWidget(self.stop)
-        buttons.addWidget(self.bar, 1)
-        buttons.addWidget(self.folder)
-        rows = (
-            ("What", self.what),
-            ("Kind of file", self.how),
-            ("Where", place),
-            ("Frames", frames),
-            ("Check first", self.findings),
-            ("Proposals", self.waiting),
-            ("", buttons),
-            ("", self.note),
-        )
-        for i, (name, item) in enumerate(rows):
-            label = QLabel(name)
-            label.setMinimumHeight(26)
-            grid.addWidget(label, i, 0, Qt.AlignmentFlag.AlignTop)
-            if isinstance(item, QWidget):
-                grid.addWidget(item, i, 1)
-            elif isinstance(item, QLayout):
-                grid.addLayout(item, i, 1)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(24, 20, 24, 20)
-        box.setSpacing(14)
-        box.addWidget(title)
-        grid.setContentsMargins(0, 0, 0, 0)
-        across = QHBoxLayout()
-        across.setSpacing(24)
-        across.addLayout(grid, 1)
-        self.picture = QLabel()
-        self.picture.setWordWrap(True)
-        self.picture.setFixedWidth(380)
-        self.picture.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.picture.setToolTip("The frame at the playhead, as it would be delivered.")
-        across.addWidget(self.picture)
-        box.addLayout(across)
-        before = QLabel("Handed over before")
-        before.setObjectName("title")
-        box.addWidget(before)
-        box.addWidget(self.past)
-        box.addStretch(1)
-        for name, f in FORMATS.items():
-            self.how.addItem(f.words, name)
 
     @property
     def running(self) -> bool:
@@ -188,13 +100,10 @@ class DeliverPage(Page):
         self._engine.ask(
             LOOK,
             lambda: _picture(renderer, ref, frame),
-            self._take_picture,
-            lambda e: self.picture.setText(e),
+            lambda image: self.form.picture.setPixmap(_scaled(image)),
+            lambda e: self.form.picture.setText(e),
             tag="deliver picture",
         )
-
-    def _take_picture(self, image: QImage) -> None:
-        self.picture.setPixmap(QPixmap.fromImage(image).scaledToWidth(380, Qt.TransformationMode.SmoothTransformation))
 
     def refresh(self) -> None:
         """Follow the chosen shot."""
@@ -252,17 +161,17 @@ class DeliverPage(Page):
         if not shot:
             return
         if not found:
-            self.findings.setText("No reading is over its limit.")
-            self.findings.setObjectName("note")
+            self.form.findings.setText("No reading is over its limit.")
+            self.form.findings.setObjectName("note")
         else:
             names = {s.id: s.name for s in shot.steps}
             lines = [f"{names.get(f.step, f.step)}: {f.words}, {span_words(f.first, f.last)}" for f in found[:4]]
             more = f"\nand {len(found) - 4} more" if len(found) > 4 else ""
-            self.findings.setText("\n".join(lines) + more)
-            self.findings.setObjectName("fault")
-        style = self.findings.style()
+            self.form.findings.setText("\n".join(lines) + more)
+            self.form.findings.setObjectName("fault")
+        style = self.form.findings.style()
         if style:
-            style.polish(self.findings)
+            style.polish(self.form.findings)
 
     def _show_waiting(self) -> None:
         """Proposals that nobody has answered yet, and steps of which it is still worked out whether there is one."""
@@ -273,7 +182,7 @@ class DeliverPage(Page):
         words = [f"{', '.join(waits)} wait{'s' if len(waits) == 1 else ''} for an answer" if waits else "None waits"]
         if unknown:
             words.append(f"{len(unknown)} step{'' if len(unknown) == 1 else 's'} still to be looked at")
-        self.waiting.setText("; ".join(words) + ".")
+        self.form.waiting.setText("; ".join(words) + ".")
 
     def _show_past(self) -> None:
         session, shot = self._state.session, self._state.shot
@@ -284,7 +193,7 @@ class DeliverPage(Page):
             for e in session.document.log.entries()
             if e.kind == "delivered" and e.shot == shot.code
         ]
-        self.past.setText("\n".join(lines[-6:]) or "Nothing yet. What is delivered is written here and in the log book.")
+        self.form.past.setText("\n".join(lines[-6:]) or "Nothing yet. What is delivered is written here and in the log book.")
 
     def _show_folder(self) -> None:
         folder = Path(self.where.text().strip()).parent
@@ -383,3 +292,7 @@ class DeliverPage(Page):
 def _picture(renderer: Renderer, ref: str, frame: int) -> QImage:
     made = picture_of(renderer, ref, frame)
     return matte_image(made) if made.ndim == 2 else picture_image(made)
+
+
+def _scaled(image: QImage) -> QPixmap:
+    return QPixmap.fromImage(image).scaledToWidth(380, Qt.TransformationMode.SmoothTransformation)

@@ -13,10 +13,10 @@ from PyQt6.QtCore import QElapsedTimer, QObject, Qt, QTimer, pyqtSignal
 from transmixis.core.errors import UserError
 from transmixis.desk.engine import AHEAD, LOOK, Engine
 from transmixis.desk.state import State
-from transmixis.desk.viewer import Shown
+from transmixis.desk.viewerpaint import Shown
 from transmixis.desk.viewimage import difference_image, matte_image, picture_image
 from transmixis.media.cache import FrameCache
-from transmixis.shot.render import Renderer
+from transmixis.shot.products import Products
 
 READ_AHEAD = 12  # frames
 RATE_OVER = 24  # frames over which the rate of play is measured
@@ -42,8 +42,8 @@ class Look(QObject):
         self._clock = QElapsedTimer()
         self._due = 0.0
         self._times: deque[float] = deque(maxlen=RATE_OVER)  # ms at which the last frames were shown
-        self._prepared: Renderer | None = None
-        self._preparing: Renderer | None = None
+        self._prepared: Products | None = None
+        self._preparing: Products | None = None
         self.playing = False
         self._shown_of = ("", "")  # shot and view of what the viewer shows
         self._late = QTimer(self)
@@ -57,7 +57,7 @@ class Look(QObject):
         state.shot_changed.connect(self.refresh)
         state.trial_changed.connect(self.refresh)
 
-    def _key(self, renderer: Renderer, frame: int, view: str) -> tuple[Any, ...]:
+    def _key(self, renderer: Products, frame: int, view: str) -> tuple[Any, ...]:
         plate, result = self._state.refs()
         keys = [renderer.key(r, frame) if r else "" for r in (plate, result)]
         return (view, *keys)
@@ -109,7 +109,7 @@ class Look(QObject):
         self._shown_of = (self._state.code, self._state.view)
         self.ready.emit(None, f"Making the picture of {self._state.code}, frame {self._state.frame}.")
 
-    def _now_prepared(self, renderer: Renderer) -> None:
+    def _now_prepared(self, renderer: Products) -> None:
         self._prepared, self._preparing = renderer, None
         self.refresh()
 
@@ -124,21 +124,21 @@ class Look(QObject):
             self._tell(shown, "")
 
     def _make(
-        self, renderer: Renderer, plate: str, result: str | None, frame: int, view: str, key: tuple[Any, ...]
+        self, renderer: Products, plate: str, result: str | None, frame: int, view: str, key: tuple[Any, ...]
     ) -> tuple[Any, ...]:
         shown = make_shown(renderer, plate, result, frame, view)
         size = shown.image.sizeInBytes() * (2 if shown.other else 1)
         self._pictures.put(key, (_Weight(size), shown))
         return key, shown
 
-    def _ahead(self, renderer: Renderer, plate: str, result: str | None, frame: int, view: str) -> None:
+    def _ahead(self, renderer: Products, plate: str, result: str | None, frame: int, view: str) -> None:
         self._engine.drop("ahead")
         for n in range(frame + 1, min(renderer.shot.length, frame + READ_AHEAD) + 1):
             self._engine.ask(
                 AHEAD, partial(self._make_if_missing, renderer, plate, result, n, view), None, lambda e: None, tag="ahead"
             )
 
-    def _make_if_missing(self, renderer: Renderer, plate: str, result: str | None, frame: int, view: str) -> None:
+    def _make_if_missing(self, renderer: Products, plate: str, result: str | None, frame: int, view: str) -> None:
         key = self._key(renderer, frame, view)
         if key not in self._pictures:
             self._make(renderer, plate, result, frame, view, key)
@@ -186,7 +186,7 @@ class Look(QObject):
         self._due = self._due + beat if now - self._due < beat else now + beat
         self._timer.start(max(0, round(self._due - self._clock.nsecsElapsed() / 1e6)))
 
-    def _ask_for(self, renderer: Renderer, frame: int) -> None:
+    def _ask_for(self, renderer: Products, frame: int) -> None:
         plate, result = self._state.refs()
         if plate and self._engine.waiting < 10_000:
             self._engine.drop("play")
@@ -213,7 +213,7 @@ class _Weight:
         self.nbytes = nbytes
 
 
-def make_shown(renderer: Renderer, plate: str, result: str | None, frame: int, view: str) -> Shown:
+def make_shown(renderer: Products, plate: str, result: str | None, frame: int, view: str) -> Shown:
     """The picture of a view. Plate and matte come along for the figures under the pointer."""
     source = renderer.product(plate, frame).picture
     assert source is not None
@@ -234,7 +234,7 @@ def make_shown(renderer: Renderer, plate: str, result: str | None, frame: int, v
     return Shown(picture_image(done), None, source, alpha, view, by)
 
 
-def matte_for(renderer: Renderer, ref: str | None, frame: int) -> np.ndarray | None:
+def matte_for(renderer: Products, ref: str | None, frame: int) -> np.ndarray | None:
     """The matte that belongs to a picture: the product's own, or its alpha."""
     if ref is None:
         return None

@@ -19,7 +19,7 @@ from transmixis.desk.theme import INK, INK2, RAISED, RULE, VERMILION_TEXT
 from transmixis.shot.contract import Slot, SurveyKind
 from transmixis.shot.keys import refs_of, slot_name
 from transmixis.shot.model import Shot, Step
-from transmixis.shot.render import refuse_cycles
+from transmixis.shot.products import refuse_cycles
 from transmixis.shot.steps import kind_of
 from transmixis.shot.steps.params import facts
 

@@ -2,46 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from transmixis.core.types import Array
-from transmixis.desk.marks import CENTRE, mark, text
-from transmixis.desk.theme import INK, INK2, PAPER, RAISED, SURROUND, VERMILION, VERMILION_TEXT, WHITE, in_lines, text_width
+from transmixis.desk.theme import INK, SURROUND
 from transmixis.desk.tools.tool import Tool
-
-LOUPE_PIXELS, LOUPE_SCALE = 11, 8
-
-
-@dataclass(frozen=True)
-class Shown:
-    """What is on screen: the picture, a second one for Beside, and the pixels behind them for the figures."""
-
-    image: QImage
-    other: QImage | None
-    plate: Array | None
-    alpha: Array | None
-    title: str
-    by: int = 1  # px of the frame across one of the picture: 1 at full size
-
-    def values(self, x: int, y: int) -> tuple[Array | None, float | None]:
-        """The plate's values and the matte's at a px of the frame, where they are known."""
-        u, v = x // self.by, y // self.by
-        plate = None if self.plate is None or v >= self.plate.shape[0] or u >= self.plate.shape[1] else self.plate[v, u, :3]
-        alpha = None if self.alpha is None or v >= self.alpha.shape[0] or u >= self.alpha.shape[1] else float(self.alpha[v, u])
-        return plate, alpha
-
-
-@dataclass(frozen=True)
-class Ring:
-    """A fault to ring: its box in px of the frame, and its words."""
-
-    box: tuple[int, int, int, int]
-    words: str
+from transmixis.desk.viewerpaint import (
+    Ring,
+    Shown,
+    paint_beside,
+    paint_loupe,
+    paint_message,
+    paint_note,
+    paint_ring,
+    paint_size,
+    picture_rect,
+)
 
 
 class Viewer(QWidget):
@@ -55,6 +33,7 @@ class Viewer(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Viewer")
+        self.setMinimumSize(320, 200)
         self.shown: Shown | None = None
         self.message = ""
         self.ring: Ring | None = None
@@ -62,17 +41,14 @@ class Viewer(QWidget):
         self.tool: Tool | None = None
         self._zoom: float | None = None  # None: fitted
         self._middle = QPointF()  # of the frame, in frame px, that stands in the widget's middle
-        self._divide = 0.5
+        self.divide = 0.5
         self._drag: str | None = None
         self._from = QPointF()
-        self._pointer: QPointF | None = None
+        self.pointer: QPointF | None = None
         self.pixel_aspect = 1.0  # width over height of a pixel of the frame
 
     def sizeHint(self) -> QSize:
         return QSize(672, 388)
-
-    def minimumSizeHint(self) -> QSize:
-        return QSize(320, 200)
 
     # -- geometry
 
@@ -101,10 +77,6 @@ class Viewer(QWidget):
         mid = self._middle if self._zoom else QPointF(w / 2, h / 2)
         return QPointF((p.x() - self.width() / 2) / (s * self.pixel_aspect) + mid.x(), (p.y() - self.height() / 2) / s + mid.y())
 
-    def picture_rect(self) -> QRectF:
-        w, h = self.frame_size()
-        return QRectF(self.to_screen(0, 0), self.to_screen(w, h))
-
     def fit(self) -> None:
         """Show the whole frame."""
         self._zoom = None
@@ -129,9 +101,9 @@ class Viewer(QWidget):
 
     def pixel(self) -> tuple[int, int] | None:
         """The frame's pixel under the pointer."""
-        if self._pointer is None or not self.shown:
+        if self.pointer is None or not self.shown:
             return None
-        f = self.to_frame(self._pointer)
+        f = self.to_frame(self.pointer)
         w, h = self.frame_size()
         x, y = int(np.floor(f.x())), int(np.floor(f.y()))
         return (x, y) if 0 <= x < w and 0 <= y < h else None
@@ -142,124 +114,29 @@ class Viewer(QWidget):
         p = QPainter(self)
         p.fillRect(self.rect(), QColor(SURROUND))
         if not self.shown:
-            self._paint_message(p)
+            paint_message(self, p)
             return
-        rect = self.picture_rect()
+        rect = picture_rect(self.to_screen, self.frame_size())
         smooth = self.scale() * self.shown.by < 3
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
         p.drawImage(rect, self.shown.image)
         if self.shown.other is not None:
-            self._paint_beside(p, rect)
+            paint_beside(self, p, rect)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.tool is not None:
             self.tool.paint(p, self)
         if self.ring and self.show_ring:
-            self._paint_ring(p, self.ring)
+            paint_ring(self, p, self.ring)
         if self.shown.by > 1:
-            self._paint_size(p, self.shown.by)
+            paint_size(self, p, self.shown.by)
         if self.message:
-            self._paint_note(p)
+            paint_note(self, p)
         if self.show_loupe and self.pixel() and self._drag is None and not (self.tool and self.tool.busy):
-            self._paint_loupe(p)
+            paint_loupe(self, p)
         if self.hasFocus():
             p.setPen(QPen(QColor(INK), 2))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
-
-    def _paint_message(self, p: QPainter) -> None:
-        lines = in_lines(self.message or "Rendering this frame", 13, 500, self.width() - 64).split("\n")
-        top = self.height() / 2 - 10 * (len(lines) - 1)
-        for i, line in enumerate(lines):
-            text(p, self.width() / 2, top + 20 * i, line, 13, 500, WHITE, CENTRE, room=self.width() - 32)
-
-    def _paint_size(self, p: QPainter, by: int) -> None:
-        """What is on screen, where it is not the full size."""
-        words = f"{'half' if by == 2 else 'quarter'} size; readings and delivery are full size"
-        wide = text_width(words, 11, 500) + 16
-        p.fillRect(QRectF(self.width() - wide - 8, 8, wide, 20), QColor(PAPER))
-        text(p, self.width() - wide, 18, words, 11, 500, INK)
-
-    def _paint_note(self, p: QPainter) -> None:
-        lines = in_lines(self.message, 12, 500, self.width() - 52).split("\n")
-        w = min(max(text_width(line, 12, 500) for line in lines) + 20, self.width() - 32)
-        high = 18 * len(lines) + 6
-        box = QRectF(16, self.height() - 16 - high, w, high)
-        p.fillRect(box, QColor(PAPER))
-        for i, line in enumerate(lines):
-            text(p, box.left() + 10, box.top() + 12 + 18 * i, line, 12, 500, VERMILION_TEXT, room=self.width() - 42)
-
-    def _paint_beside(self, p: QPainter, rect: QRectF) -> None:
-        assert self.shown is not None and self.shown.other is not None
-        x = rect.left() + self._divide * rect.width()
-        p.save()
-        p.setClipRect(QRectF(x, rect.top(), rect.right() - x, rect.height()))
-        p.drawImage(rect, self.shown.other)
-        p.restore()
-        p.fillRect(QRectF(x - 1, rect.top(), 2, rect.height()), QColor(WHITE))
-        p.fillRect(QRectF(x - 2, rect.top(), 1, rect.height()), QColor(INK))
-        text(p, rect.left() + 8, rect.bottom() - 12, "Plate", 11, 500, WHITE)
-        text(p, rect.right() - 8, rect.bottom() - 12, "Result", 11, 500, WHITE, "right")
-
-    def _paint_ring(self, p: QPainter, ring: Ring) -> None:
-        x, y, w, h = ring.box
-        a, b = self.to_screen(x, y), self.to_screen(x + w, y + h)
-        box = QRectF(a, b).adjusted(-10, -10, 10, 10)
-        least = 28.0
-        if box.width() < least or box.height() < least:
-            c = box.center()
-            bw, bh = max(box.width(), least), max(box.height(), least)
-            box = QRectF(c.x() - bw / 2, c.y() - bh / 2, bw, bh)
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        for ink, width in ((WHITE, 4.0), (VERMILION, 2.0)):
-            p.setPen(QPen(QColor(ink), width))
-            p.drawEllipse(box)
-        width = text_width(ring.words, 12, 600) + 30
-        left = float(np.clip(box.center().x() - width / 2, 8, max(8, self.width() - width - 8)))
-        top = box.bottom() + 8 if box.bottom() + 40 < self.height() else box.top() - 34
-        label = QRectF(left, top, width, 26)
-        p.setPen(QPen(QColor(VERMILION), 1))
-        p.setBrush(QColor(PAPER))
-        p.drawRect(label)
-        mark(p, "fault", label.left() + 13, label.center().y())
-        text(p, label.left() + 22, label.center().y(), ring.words, 12, 600)
-
-    def _paint_loupe(self, p: QPainter) -> None:
-        assert self.shown is not None and self._pointer is not None
-        at = self.pixel()
-        assert at is not None
-        side = LOUPE_PIXELS * LOUPE_SCALE
-        width = side + 104
-        left = 16.0 if self._pointer.x() > self.width() / 2 else self.width() - width - 16.0
-        top = 16.0 if self._pointer.y() > self.height() / 2 else self.height() - side - 20.0
-        half = LOUPE_PIXELS // 2
-        p.fillRect(QRectF(left, top, width, side + 4), QColor(RAISED))
-        part = self.shown.image.copy(at[0] // self.shown.by - half, at[1] // self.shown.by - half, LOUPE_PIXELS, LOUPE_PIXELS)
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
-        p.drawImage(QRectF(left + 2, top + 2, side, side), part)
-        c = QRectF(left + 2 + half * LOUPE_SCALE, top + 2 + half * LOUPE_SCALE, LOUPE_SCALE, LOUPE_SCALE)
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        p.setPen(QPen(QColor(INK), 3))
-        p.drawRect(c)
-        p.setPen(QPen(QColor(WHITE), 1.2))
-        p.drawRect(c)
-        x = left + side + 10
-        text(p, x, top + 12, f"x {at[0]}  y {at[1]}", 11, 400, INK2)
-        for i, (name, value) in enumerate(zip("RGB", self._stops(at), strict=True)):
-            y = top + 31 + 16 * i
-            text(p, x, y, name, 12)
-            text(p, x + 62, y, value, 12, 500, align="right")
-            text(p, x + 66, y, "stop", 11, 400, INK2)
-        alpha = self.shown.values(*at)[1]
-        if alpha is not None:
-            text(p, x, top + 82, "Matte", 11, 400, INK2)
-            text(p, x + 86, top + 82, f"{alpha:.2f}", 12, 600, align="right")
-
-    def _stops(self, at: tuple[int, int]) -> list[str]:
-        """Stops under white of the plate's pixel, by channel."""
-        values = self.shown.values(*at)[0] if self.shown is not None else None
-        if values is None:
-            return ["–"] * 3
-        return [f"{np.log2(v):+.2f}".replace("-", "\u2212") if v > 1e-6 else "black" for v in values]
 
     # -- pointer and keys
 
@@ -282,7 +159,7 @@ class Viewer(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         pos = event.position()
-        self._pointer = pos
+        self.pointer = pos
         if self.tool is not None and self._drag is None:
             shape = self.tool.cursor(pos, self)
             self.setCursor(shape if shape is not None else Qt.CursorShape.ArrowCursor)
@@ -296,8 +173,8 @@ class Viewer(QWidget):
             self._middle -= QPointF(moved.x() / self.pixel_aspect, moved.y())
             self._from = pos
         elif self._drag == "divide":
-            r = self.picture_rect()
-            self._divide = float(np.clip((pos.x() - r.left()) / max(r.width(), 1), 0.02, 0.98))
+            r = picture_rect(self.to_screen, self.frame_size())
+            self.divide = float(np.clip((pos.x() - r.left()) / max(r.width(), 1), 0.02, 0.98))
         self.pointed.emit(self.pixel())
         self.update()
 
@@ -309,7 +186,7 @@ class Viewer(QWidget):
         self.update()
 
     def leaveEvent(self, event: object) -> None:
-        self._pointer = None
+        self.pointer = None
         self.pointed.emit(None)
         self.update()
 

@@ -12,7 +12,7 @@ from typing import Any
 
 from transmixis.core.errors import UserError
 from transmixis.shot.model import Part, Shot, Step
-from transmixis.shot.render import refuse_cycles
+from transmixis.shot.products import refuse_cycles
 from transmixis.shot.steps import kind_of
 from transmixis.shot.workorder import remove_step, unique_id
 

@@ -9,8 +9,9 @@ from transmixis.shot.document import Document
 from transmixis.shot.keys import KeptKeys
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
-from transmixis.shot.render import DEFAULT_CACHE, Renderer
-from transmixis.shot.small import SmallRenderer
+from transmixis.shot.products import DEFAULT_CACHE, Products
+from transmixis.shot.render import Renderer
+from transmixis.shot.small import SmallProducts
 from transmixis.shot.stored import AnalysisStore, ReadingStore
 from transmixis.shot.surveys import Surveys
 
@@ -30,7 +31,7 @@ class Session:
         self.kept_keys = KeptKeys()
         self._renderers: dict[str, Renderer] = {}
         self._trial: Renderer | None = None
-        self._small: SmallRenderer | None = None
+        self._small: SmallProducts | None = None
 
     @staticmethod
     def open(folder: Path, cache_bytes: int = DEFAULT_CACHE, *, read_only: bool = False) -> Session:
@@ -58,12 +59,12 @@ class Session:
             self._trial = Renderer(shot, self.material, self.cache, self.analyses, self.readings, self.surveys, self.kept_keys)
         return self._trial
 
-    def small(self, renderer: Renderer, by: int) -> Renderer:
-        """A renderer of the same state at 1 / `by` of its size, for looking."""
+    def small(self, renderer: Renderer, by: int) -> Products:
+        """What the same state gives at 1 / `by` of its size, for looking."""
         if by == 1:
             return renderer
         if self._small is None or self._small.full is not renderer or self._small.by != by:
-            self._small = SmallRenderer(renderer, by)
+            self._small = SmallProducts(renderer, by)
         return self._small
 
     def refresh(self) -> None:

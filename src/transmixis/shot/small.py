@@ -14,21 +14,22 @@ import numpy as np
 from pydantic import BaseModel
 
 from transmixis.core.motion.motion import Motion
+from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.types import Array
 from transmixis.media.cache import frozen
-from transmixis.shot.contract import Pins, Product
+from transmixis.shot.contract import Analysis, Handle, Pins, Product
 from transmixis.shot.keys import checked, split_ref
 from transmixis.shot.model import Pin, Shot, Step
-from transmixis.shot.render import Renderer, StepInputs, kept_product
+from transmixis.shot.products import Products, StepInputs, kept_product
 from transmixis.shot.steps import kind_of
 
 SIZES = {"Full size": 1, "Half size": 2, "Quarter size": 4}
 
 
-class SmallRenderer(Renderer):
+class SmallProducts(Products):
     """Gives products of 1 / `by` of the size. A px of the small picture covers `by` x `by` px, from the frame's upper left corner on."""
 
-    def __init__(self, full: Renderer, by: int) -> None:
+    def __init__(self, full: Products, by: int) -> None:
         super().__init__(full.shot, full.material, full.cache, full.analyses, full.readings, full.surveys, full.kept)
         self.full = full
         self.by = by
@@ -60,6 +61,24 @@ class SmallRenderer(Renderer):
         params = _scaled_params(checked(step, kind, frame), kind.positions, self.by)
         return kind.compute(SmallInputs(self, step), params, frame)
 
+    # what steps are measured and followed by is of the full size
+
+    def analysis(self, step_id: str) -> Analysis:
+        """The step's analysis, of the full size."""
+        return self.full.analysis(step_id)
+
+    def piece(self, step_id: str, frame: int) -> Analysis | None:
+        """A piece of it, of the full size."""
+        return self.full.piece(step_id, frame)
+
+    def motion_if_there(self, step_id: str, frame: int) -> Motion | None:
+        """A track's motion, of the full size, if it was made before."""
+        return self.full.motion_if_there(step_id, frame)
+
+    def handles(self, step_id: str, frame: int) -> tuple[Handle, ...]:
+        """What tools can take hold of, in px of the full size."""
+        return self.full.handles(step_id, frame)
+
     def halved_in(self, ref: str) -> str | None:
         """None: chroma recorded at half size is at full size here."""
         return None
@@ -68,7 +87,7 @@ class SmallRenderer(Renderer):
 class SmallInputs(StepInputs):
     """What a step may ask for, at the small size."""
 
-    def __init__(self, renderer: SmallRenderer, step: Step) -> None:
+    def __init__(self, renderer: SmallProducts, step: Step) -> None:
         super().__init__(renderer, step)
         self._small = renderer
         self.shot = renderer.small_shot
@@ -79,6 +98,12 @@ class SmallInputs(StepInputs):
 
     def fresh(self, slot: str, frame: int) -> Product:
         return self._small.product(self._ref(slot), frame)
+
+    def survey(self, slot: str) -> PlateSurvey:
+        return StepInputs(self._small.full, self._step).survey(slot)
+
+    def survey_if_there(self, slot: str) -> PlateSurvey | None:
+        return StepInputs(self._small.full, self._step).survey_if_there(slot)
 
 
 def shrunk(product: Product, by: int) -> Product:

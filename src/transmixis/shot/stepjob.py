@@ -11,7 +11,7 @@ from transmixis.shot.keys import checked, slot_name, split_ref
 from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.pins import set_pin
 from transmixis.shot.plainjson import parse
-from transmixis.shot.render import refuse_cycles
+from transmixis.shot.products import refuse_cycles
 from transmixis.shot.steps import kind_of, known_kind
 from transmixis.shot.workorder import add_step
 

@@ -8,10 +8,10 @@ from PyQt6.QtWidgets import QScrollBar, QSizePolicy, QToolTip, QWidget
 
 from transmixis.desk.ledger import heads, traces
 from transmixis.desk.ledger.columns import Column, worst_of
-from transmixis.desk.ledger.layout import BAR, FILM, LEAST, LIMIT_AT, STAGES, ZOOMS, Layout
+from transmixis.desk.ledger.layout import BAR, FILM, LEAST, ZOOMS, Layout
+from transmixis.desk.ledger.pointing import fault_at, part_at
 from transmixis.desk.ledger.words import words_at, words_of_head
 from transmixis.desk.marks import text, wrapped
-from transmixis.desk.spans import Finding
 from transmixis.desk.state import State
 from transmixis.desk.theme import INK2, PANEL
 
@@ -34,6 +34,7 @@ class Ledger(QWidget):
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Ledger")
+        self.setMinimumSize(360, 300)
         self._bar = QScrollBar(Qt.Orientation.Horizontal, self)
         self._bar.setToolTip("More columns: scroll sideways, or hold Shift and turn the wheel")
         self._bar.valueChanged.connect(self._scrolled)
@@ -57,9 +58,6 @@ class Ledger(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(608, 680)
 
-    def minimumSizeHint(self) -> QSize:
-        return QSize(360, 300)
-
     # -- where things lie
 
     @property
@@ -69,16 +67,6 @@ class Ledger(QWidget):
     def columns(self) -> list[tuple[str, float, float]]:
         """Key, left and width of each column, those beyond the window too."""
         return [(c.key, left, width) for c, left, width in self.layout_.columns()]
-
-    def y_of(self, frame: int) -> float | None:
-        return self.layout_.y_of(frame)
-
-    def part_at(self, pos: QPointF) -> str:
-        """The part whose piece of the band lies under a point; '' if none does."""
-        v = self.layout_
-        if not (v.band and STAGES <= pos.y() < STAGES + v.band and pos.x() >= FILM):
-            return ""
-        return next((part for part, left, right in heads.band_runs(v) if left <= pos.x() < right), "")
 
     def fit_columns(self) -> None:
         """The bar follows the number of columns and the window's width."""
@@ -171,16 +159,6 @@ class Ledger(QWidget):
 
     # -- pointer
 
-    def fault_at(self, pos: QPointF) -> Finding | None:
-        """The finding under a point: past the limit, within its frames."""
-        v = self.layout_
-        frame = v.frame_at(pos.y())
-        found = next((c for c in v.shown() if c[1] <= pos.x() < c[1] + c[2] and pos.x() >= FILM), None)
-        if not found or pos.x() < found[1] + LIMIT_AT * found[2] - 4:
-            return None
-        mine = [f for s in found[0].steps for f in self.state.known.findings(s.id) if f.first <= frame <= f.last]
-        return max(mine, key=lambda f: f.value / f.limit) if mine else None
-
     def choose(self, column: Column) -> None:
         """Choose a column's step; of a folded part the worst."""
         found = worst_of(self.state, column)
@@ -191,7 +169,7 @@ class Ledger(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         pos = event.position()
-        if part := self.part_at(pos):
+        if part := part_at(self.layout_, pos):
             self.part_pressed.emit(part)
             return
         column = self.layout_.column_at(pos.x())
@@ -199,7 +177,7 @@ class Ledger(QWidget):
             if column:
                 self.choose(column)
             return
-        finding = self.fault_at(pos)
+        finding = fault_at(self.layout_, pos)
         if finding:
             self.state.known.go_to(finding)
             self.fault_pressed.emit(finding)
@@ -221,7 +199,7 @@ class Ledger(QWidget):
             QToolTip.showText(at, words_at(self.state, *self._hover), self)
         else:
             self._hover = None
-            if self.part_at(pos):
+            if part_at(self.layout_, pos):
                 QToolTip.showText(
                     at, "A part: press to fold its steps to one column, or to spread them; right button for more", self
                 )
@@ -239,7 +217,9 @@ class Ledger(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         assert event is not None
         column = self.layout_.column_at(event.pos().x())
-        part = self.part_at(QPointF(event.pos())) or (column.key.removeprefix("part:") if column and column.folded else "")
+        part = part_at(self.layout_, QPointF(event.pos())) or (
+            column.key.removeprefix("part:") if column and column.folded else ""
+        )
         if part:
             self.part_menu.emit(part, event.globalPos())
         elif column:

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from transmixis.core.errors import UserError
 from transmixis.desk.engine import Engine
 from transmixis.shot.model import Shot, Step
+from transmixis.shot.products import Products
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.small import SIZES
@@ -80,7 +81,7 @@ class Chosen(QObject):
         self.trial = shot
         self.trial_changed.emit()
 
-    def shown_renderer(self) -> Renderer | None:
+    def shown_renderer(self) -> Products | None:
         """The renderer of what is shown: of a trial while there is one, and at the size that is worked at."""
         found = self.renderer()
         if found is None or self.session is None:

@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 
-from transmixis.core.matte.outline import Mark, marks_of, rounded, with_point, xy
-from transmixis.desk.theme import BLUE, INK, WHITE
-from transmixis.desk.tools.tool import Canvas, Tool, double_line, near, side_at
-
-Outlines = tuple[tuple[Mark, ...], ...]
+from transmixis.core.matte.outline import marks_of, rounded, with_point, xy
+from transmixis.desk.tools.outlineparts import Outlines, paint_drawing, paint_point, point_at, side_of
+from transmixis.desk.tools.tool import Canvas, Tool, double_line, near
 
 
 class OutlineTool(Tool):
@@ -60,39 +56,25 @@ class OutlineTool(Tool):
 
     # -- mouse
 
-    def _at(self, p: QPointF, canvas: Canvas) -> tuple[int, int] | None:
-        for k, outline in enumerate(self.value):
-            for i, (_, x, y) in enumerate(outline):
-                if near(p, canvas.to_screen(x, y)):
-                    return k, i
-        return None
-
-    def _side(self, p: QPointF, canvas: Canvas) -> tuple[int, int] | None:
-        for k, outline in enumerate(self.value):
-            side = side_at(p, [canvas.to_screen(x, y) for _, x, y in outline])
-            if side is not None:
-                return k, side
-        return None
-
     def cursor(self, p: QPointF, canvas: Canvas) -> Qt.CursorShape | None:
         if self.drawing or not self.value:
             return Qt.CursorShape.CrossCursor
-        if self._at(p, canvas):
+        if point_at(self.value, p, canvas):
             return Qt.CursorShape.SizeAllCursor
-        return Qt.CursorShape.PointingHandCursor if self._side(p, canvas) else None
+        return Qt.CursorShape.PointingHandCursor if side_of(self.value, p, canvas) else None
 
     def press(self, event: QMouseEvent, canvas: Canvas) -> bool:
         p = event.position()
         if event.modifiers() & Qt.KeyboardModifier.AltModifier:
             return False
         if event.button() == Qt.MouseButton.RightButton:
-            return self._take_out(self._at(p, canvas), canvas)
+            return self._take_out(point_at(self.value, p, canvas), canvas)
         if event.button() != Qt.MouseButton.LeftButton:
             return False
         if self.drawing:
             return self._draw_on(p, canvas)
-        hit = self._at(p, canvas)
-        if hit is None and (side := self._side(p, canvas)) is not None:
+        hit = point_at(self.value, p, canvas)
+        if hit is None and (side := side_of(self.value, p, canvas)) is not None:
             hit = self._add(side, canvas.to_frame(p))
         if hit is not None:
             if not super().busy:
@@ -149,16 +131,9 @@ class OutlineTool(Tool):
         f, g = canvas.to_frame(self._pointer), canvas.to_frame(self._grip)
         self._grip = self._pointer
         whole = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self._shift(f.x() - g.x(), f.y() - g.y(), whole)
+        self.nudge(f.x() - g.x(), f.y() - g.y(), whole)
         self.dragged(canvas)
         return True
-
-    def _shift(self, dx: float, dy: float, whole: bool) -> None:
-        """Move the chosen point, or its whole outline."""
-        assert self.chosen is not None
-        k, i = self.chosen
-        moved = tuple((m[0], m[1] + dx, m[2] + dy) if whole or j == i else m for j, m in enumerate(self.value[k]))
-        self.value = (*self.value[:k], moved, *self.value[k + 1 :])
 
     def release(self, event: QMouseEvent, canvas: Canvas) -> bool:
         if self._grip is None:
@@ -195,8 +170,12 @@ class OutlineTool(Tool):
     def can_nudge(self) -> bool:
         return self.chosen is not None and not self.drawing
 
-    def nudge(self, dx: float, dy: float) -> None:
-        self._shift(dx, dy, whole=False)
+    def nudge(self, dx: float, dy: float, whole: bool = False) -> None:
+        """Move the chosen point, or its whole outline."""
+        assert self.chosen is not None
+        k, i = self.chosen
+        moved = tuple((m[0], m[1] + dx, m[2] + dy) if whole or j == i else m for j, m in enumerate(self.value[k]))
+        self.value = (*self.value[:k], moved, *self.value[k + 1 :])
 
     # -- painting
 
@@ -208,31 +187,8 @@ class OutlineTool(Tool):
         for k, outline in enumerate(self.value):
             middle = xy(outline).mean(axis=0)
             for i, (_, x, y) in enumerate(outline):
-                self._paint_point(p, canvas.to_screen(x, y), canvas.to_screen(*middle), self.chosen == (k, i))
+                paint_point(
+                    p, canvas.to_screen(x, y), canvas.to_screen(*middle), here=self.handle.here, chosen=self.chosen == (k, i)
+                )
         if self.drawing:
-            self._paint_drawing(p, canvas)
-
-    def _paint_point(self, p: QPainter, q: QPointF, middle: QPointF, chosen: bool) -> None:
-        """Set here: a blue notch outside that points in; carried here: a small hollow dot."""
-        if self.handle.here:
-            out = np.array([q.x() - middle.x(), q.y() - middle.y()])
-            out = out / max(float(np.hypot(*out)), 1e-6)
-            side = np.array([-out[1], out[0]])
-            tip, base = np.array([q.x(), q.y()]) + 1.5 * out, np.array([q.x(), q.y()]) + 8.5 * out
-            shape = [tip, base + 3.5 * side, base + 6 * out + 3.5 * side, base + 6 * out - 3.5 * side, base - 3.5 * side]
-            p.setPen(QPen(QColor(WHITE), 1.2))
-            p.setBrush(QColor(BLUE))
-            p.drawPolygon(QPolygonF([QPointF(*v) for v in shape]))
-        p.setBrush(QColor(WHITE) if chosen else Qt.BrushStyle.NoBrush)
-        for ink, width in ((INK, 3.0), (WHITE, 1.4)):
-            p.setPen(QPen(QColor(ink), width))
-            p.drawEllipse(q, 3.6, 3.6)
-
-    def _paint_drawing(self, p: QPainter, canvas: Canvas) -> None:
-        places = [canvas.to_screen(x, y) for x, y in self.drawing]
-        line: Sequence[QPointF] = [*places, self._pointer] if self._pointer is not None else places
-        double_line(p, line, closed=False)
-        for i, q in enumerate(places):
-            p.setPen(QPen(QColor(WHITE), 1.4))
-            p.setBrush(QColor(BLUE))
-            p.drawEllipse(q, 5.0 if i == 0 else 3.5, 5.0 if i == 0 else 3.5)
+            paint_drawing(p, [canvas.to_screen(x, y) for x, y in self.drawing], self._pointer)

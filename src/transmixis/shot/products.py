@@ -1,0 +1,331 @@
+"""What steps give, frame by frame: from the cache or computed, with the analyses that they rest on."""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+from pydantic import BaseModel
+
+from transmixis.core.errors import UserError
+from transmixis.core.motion.motion import Motion
+from transmixis.core.progress import Progress
+from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.types import Array, Matte
+from transmixis.media.cache import FrameCache, frozen
+from transmixis.media.source import with_full_chroma
+from transmixis.shot.contract import Analysis, Facts, Handle, Piece, Pins, Product
+from transmixis.shot.keys import KeptKeys, Keys, checked, passed_through, refs_of, slot_name, split_ref
+from transmixis.shot.material import Material
+from transmixis.shot.model import Plate, Shot, Step
+from transmixis.shot.steps import kind_of
+from transmixis.shot.stored import AnalysisStore, ReadingStore
+from transmixis.shot.surveys import Surveys
+
+DEFAULT_CACHE = 1 << 30  # bytes
+
+
+class Products:
+    """What one state of one shot gives at full size (see shot.small for others). Making another for a changed shot is cheap: cache and stores are shared."""
+
+    by = 1
+
+    def __init__(
+        self,
+        shot: Shot,
+        material: Material,
+        cache: FrameCache | None = None,
+        analyses: AnalysisStore | None = None,
+        readings: ReadingStore | None = None,
+        surveys: Surveys | None = None,
+        kept: KeptKeys | None = None,
+    ) -> None:
+        self.shot, self.material = shot, material
+        self.cache = cache or FrameCache(DEFAULT_CACHE)
+        self.analyses, self.readings = analyses or AnalysisStore(None), readings or ReadingStore(None)
+        self.surveys = surveys or Surveys(None)
+        self.progress = Progress()
+        self.kept = kept
+        self._keys = Keys(shot, material, kept)
+        self._lock = threading.RLock()
+        refuse_cycles(shot)
+
+    @property
+    def prepared(self) -> bool:
+        """True if every plate's material is open, so that keys can be had without waiting for the disk."""
+        return all(self.material.is_open(p) for p in self.shot.plates)
+
+    def prepare(self) -> None:
+        """Open every plate's material; what cannot be opened is told where it is used."""
+        for p in self.shot.plates:
+            with contextlib.suppress(UserError):
+                self.material.source(p)
+
+    # -- keys: see shot.keys
+
+    def key(self, ref: str, frame: int) -> str:
+        """Content key of 'plate:ID' or 'step:ID' at a frame."""
+        with self._lock:
+            return self._keys.frame(ref, frame)
+
+    def whole_key(self, ref: str) -> str:
+        """Key of everything that the product's whole range depends on."""
+        with self._lock:
+            return self._keys.whole(ref)
+
+    # -- products
+
+    def product(self, ref: str, frame: int) -> Product:
+        """The product without its working parts, from the cache if it is there. Raises UserError for missing frames."""
+        ref = self._shown(ref)
+        key = self.key(ref, frame)
+        made: Product = self.cache.get_or_make(("product", key), lambda: kept_product(self.fresh(ref, frame)))
+        return made
+
+    def _shown(self, ref: str) -> str:
+        """What is shown in place of a step that lets something through; it has the same key, and is made once."""
+        what, name = split_ref(ref)
+        while what == "step":
+            step = self._step(name)
+            kind = kind_of(step.kind)
+            first = None if step.on and kind.known else passed_through(step, kind)
+            if first is None:
+                break
+            ref = first
+            what, name = split_ref(ref)
+        return ref
+
+    def is_cached(self, ref: str, frame: int) -> bool:
+        """True if the product can be had at once."""
+        try:
+            return ("product", self.key(ref, frame)) in self.cache
+        except UserError:
+            return False
+
+    def fresh(self, ref: str, frame: int) -> Product:
+        """Compute the product now, working parts included."""
+        ref = self._shown(ref)
+        what, name = split_ref(ref)
+        if what == "plate":
+            plate = self._plate(name)
+            return Product(picture=self.material.source(plate).read(self.material.frame_in(plate, frame)))
+        step = self._step(name)
+        kind = kind_of(step.kind)
+        if not (step.on and kind.known):  # and there is nothing that it could let through
+            return nothing_given(kind.product if kind.known else "picture", self.shot)
+        return kind.compute(StepInputs(self, step), self._params(step, frame), frame)
+
+    # -- analyses
+
+    def analysis(self, step_id: str) -> Analysis:
+        """The step's whole-range analysis; made now if it is not stored."""
+        step = self._step(step_id)
+        key = self._analysis_key(step_id)
+        return self.analyses.get_or_make(
+            key, lambda: kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
+        )
+
+    def piece(self, step_id: str, frame: int) -> Analysis | None:
+        """The piece of a step's analysis that tells of a frame, with those that it starts from; made now if it is not stored. None
+        where no piece does."""
+        step = self._step(step_id)
+        with self._lock:
+            plan = self._keys.plan(step_id)
+        wanted = plan.at(frame)
+        if wanted is None:
+            return None
+        made = self.analyses.held(plan.keys[wanted.name])
+        if made is not None:
+            return made
+        chain = [wanted]
+        while made is None and chain[-1].after:
+            made = self.analyses.held(plan.keys[chain[-1].after])
+            if made is None:
+                chain.append(plan.pieces[chain[-1].after])
+        for p in reversed(chain):
+            made = self.analyses.get_or_make(plan.keys[p.name], partial(self._made_piece, step, p, made))
+        return made
+
+    def motion_if_there(self, step_id: str, frame: int) -> Motion | None:
+        """What a track gives at a frame, if that piece of it was made before."""
+        step = self._step(step_id)
+        with self._lock:
+            plan = self._keys.plan(step_id)
+        piece = plan.at(frame)
+        if piece is not None and self.analyses.held(plan.keys[piece.name]) is None:
+            return None
+        return kind_of(step.kind).compute(StepInputs(self, step), self._params(step, frame), frame).motion
+
+    def handles(self, step_id: str, frame: int) -> tuple[Handle, ...]:
+        """What tools on the picture can take hold of in a step at a frame."""
+        step = self._step(step_id)
+        kind = kind_of(step.kind)
+        if not (kind.known and kind.tools):
+            return ()
+        return kind.handles(StepInputs(self, step), self._params(step, frame), frame)
+
+    def _made_piece(self, step: Step, piece: Piece, before: Analysis | None) -> Analysis:
+        return kind_of(step.kind).analyse_piece(StepInputs(self, step), self._params(step, 1), piece, before, self.progress)
+
+    def has_analysis(self, step_id: str) -> bool:
+        return not kind_of(self._step(step_id).kind).analyses or self.analyses.has(self._analysis_key(step_id))
+
+    def _analysis_key(self, step_id: str) -> str:
+        with self._lock:
+            return self._keys.analysis(step_id)
+
+    def halved_in(self, ref: str) -> str | None:
+        """The colour space in which the chroma of what `ref` gives was recorded at half size; None where it was not, or where
+        pixels have been moved since."""
+        for _ in range(len(self.shot.steps) + 1):
+            what, name = split_ref(ref)
+            if what == "plate":
+                info = self.material.source(self._plate(name)).info
+                return info.space if info.chroma_halved else None
+            step = self._step(name)
+            kind = kind_of(step.kind)
+            if step.on and not kind.keeps_pixels:
+                return None
+            first = step.inputs.get(kind.slots[0].name) if kind.slots else None
+            if not first:
+                return None
+            ref = first
+        return None
+
+    # -- the document
+
+    def _plate(self, name: str) -> Plate:
+        return self._keys.plate(name)
+
+    def _step(self, name: str) -> Step:
+        return self._keys.step(name)
+
+    def _params(self, step: Step, frame: int) -> BaseModel:
+        return checked(step, kind_of(step.kind), frame)
+
+
+def kept_product(p: Product) -> Product:
+    """A product as the cache keeps it: its arrays cannot be written to, its working parts are gone."""
+    for a in (p.picture, p.matte, *(p.shape or ())):
+        if a is not None:
+            frozen(a)
+    return replace(p, work=None)
+
+
+class StepInputs:
+    """What one step may ask of the renderer (contract.Inputs)."""
+
+    def __init__(self, renderer: Products, step: Step) -> None:
+        self._r, self._step = renderer, step
+        self.shot, self.step_id = renderer.shot, step.id
+
+    def has(self, slot: str) -> bool:
+        return bool(self._step.inputs.get(slot))
+
+    def pins(self) -> Pins:
+        return self._step.pins
+
+    def _ref(self, slot: str) -> str:
+        ref = self._step.inputs.get(slot)
+        if not ref:
+            words = next((s.words for s in kind_of(self._step.kind).slots if s.name == slot_name(slot)), slot)
+            raise UserError(f"Step '{self._step.name}' needs {words}; connect it in the step sheet.")
+        return ref
+
+    def picture(self, slot: str, frame: int) -> Array:
+        ref = self._ref(slot)
+        p = self._r.product(ref, frame).picture
+        if p is None:
+            raise UserError(f"What '{self._step.name}' takes as {slot} gives no picture; connect another.")
+        if not kind_of(self._step.kind).full_chroma or (space := self._r.halved_in(ref)) is None:
+            return p
+        key = ("full chroma", self._r.key(ref, frame))
+        return self._r.cache.get_or_make(key, lambda: frozen(with_full_chroma(p, space)))  # type: ignore[no-any-return]
+
+    def matte(self, slot: str, frame: int) -> Matte:
+        p = self._r.product(self._ref(slot), frame)
+        if p.matte is not None:
+            return p.matte
+        if p.picture is not None and p.picture.shape[2] == 4:
+            return np.ascontiguousarray(p.picture[..., 3])
+        raise UserError(f"What '{self._step.name}' takes as {slot} gives no matte; connect another.")
+
+    def mattes(self, slot: str, frame: int) -> list[Matte]:
+        """Those of a slot that takes many, in order; none where nothing is connected."""
+        named = next(s for s in kind_of(self._step.kind).slots if s.name == slot)
+        return [self.matte(key, frame) for key in refs_of(self._step, named)]
+
+    def motion(self, slot: str, frame: int) -> Motion:
+        p = self._r.product(self._ref(slot), frame)
+        if p.motion is None:
+            raise UserError(f"What '{self._step.name}' takes as {slot} gives no motion; connect a track.")
+        return p.motion
+
+    def piece(self, frame: int) -> Analysis | None:
+        return self._r.piece(self.step_id, frame)
+
+    def motion_if_there(self, frame: int) -> Motion | None:
+        """The step's own motion at a frame if it is known without following anything now."""
+        return self._r.motion_if_there(self.step_id, frame)
+
+    def survey_if_there(self, slot: str) -> PlateSurvey | None:
+        """The survey if all frames have been looked at."""
+        return self._r.surveys.if_complete(self._r, self._ref(slot), self._r.progress)
+
+    def fresh(self, slot: str, frame: int) -> Product:
+        return self._r.fresh(self._ref(slot), frame)
+
+    def own(self, frame: int) -> Product:
+        return self._r.product(f"step:{self.step_id}", frame)
+
+    def is_still(self, slot: str) -> bool:
+        what, name = split_ref(self._ref(slot))
+        return what == "plate" and self._r.material.source(self.shot.plate(name)).info.count == 1
+
+    def facts(self, slot: str) -> Facts | None:
+        """What the file of a plate says; None for what a step makes."""
+        what, name = split_ref(self._ref(slot))
+        if what != "plate":
+            return None
+        plate = self.shot.plate(name)
+        info = self._r.material.source(plate).info
+        rate = float(info.rate) if info.rate and info.count > 1 else None
+        return Facts(rate, self._r.material.pixel_aspect(plate), info.width, info.height)
+
+    def analysis(self) -> Analysis:
+        return self._r.analysis(self.step_id)
+
+    def survey(self, slot: str) -> PlateSurvey:
+        return self._r.surveys.whole(self._r, self._ref(slot), self._r.progress)
+
+
+def nothing_given(product: str, shot: Shot) -> Product:
+    """What a step gives that is off or unknown and lets nothing through: a matte of all, a motion that is not known, nothing."""
+    if product == "matte":
+        return Product(matte=np.ones((shot.height, shot.width), np.float32), shape=())
+    if product == "motion":
+        return Product(motion=Motion(np.eye(3), np.zeros((1, 2)), known=False, why="the track is switched off"))
+    return Product()
+
+
+def refuse_cycles(shot: Shot) -> None:
+    """Raise UserError naming the path if a step depends on itself."""
+    table = {s.id: [split_ref(r)[1] for r in s.inputs.values() if r.startswith("step:")] for s in shot.steps}
+    names = {s.id: s.name for s in shot.steps}
+    done: set[str] = set()
+
+    def visit(node: str, path: tuple[str, ...]) -> None:
+        if node in path:
+            loop = " → ".join(names.get(p, p) for p in (*path[path.index(node) :], node))
+            raise UserError(f"Steps would wait for each other: {loop}; connect one of them to something else.")
+        if node in done or node not in table:
+            return
+        for nxt in table[node]:
+            visit(nxt, (*path, node))
+        done.add(node)
+
+    for s in shot.steps:
+        visit(s.id, ())
