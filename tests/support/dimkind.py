@@ -16,7 +16,7 @@ class SoftenParams(Params):
     box: tuple[tuple[float, float], ...] = hidden(())  # what is dimmed
 
 
-class Dim(StepKind):
+class Dim(StepKind[SoftenParams]):
     """Halves the light: a kind that only this test knows."""
 
     kind, title, stage, product = "dim_for_a_test", "Dim", "Build", "picture"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, ClassVar, Literal, Protocol, TypeVar
+from typing import Any, ClassVar, Generic, Literal, Protocol, TypeVar
 
 import numpy as np
 from pydantic import BaseModel
@@ -24,6 +24,7 @@ ProductKind = Literal["picture", "matte", "motion", "shape", "readings"]
 ALWAYS, SCREEN, BACKGROUND = "always", "screen", "background"
 Analysis = Mapping[str, Array]
 T = TypeVar("T")
+P = TypeVar("P", bound=BaseModel)
 
 
 @dataclass(frozen=True)
@@ -151,8 +152,8 @@ class Inputs(Protocol):
     def motion_if_there(self, frame: int) -> Motion | None: ...
 
 
-class StepKind(ABC):
-    """One kind of step. Instances hold no state."""
+class StepKind(ABC, Generic[P]):
+    """One kind of step, with parameters of the type `P`. Instances hold no state."""
 
     kind: ClassVar[str]
     title: ClassVar[str]
@@ -161,7 +162,7 @@ class StepKind(ABC):
     version: ClassVar[int] = 1
     says: ClassVar[str]  # what it does, after the step's name
     slots: ClassVar[tuple[Slot, ...]]
-    Params: ClassVar[type[BaseModel]]
+    Params: type[P]
     analyses: ClassVar[bool] = False
     analysis_params: ClassVar[tuple[str, ...]] = ()  # the parameters that the analysis depends on, as they are at frame 1
     analyses_product: ClassVar[bool] = False  # the analysis looks at what the step itself gives, so at all that this depends on
@@ -195,15 +196,15 @@ class StepKind(ABC):
     frames_back: ClassVar[int] = 0  # how many earlier frames the readings look at
     reads_other_frames: ClassVar[bool] = False  # the readings may look at the step's own product at any frame
 
-    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+    def propose(self, inputs: Inputs, params: P, progress: Progress) -> Proposal | None:
         """Measure and propose settings; None when there is nothing to better."""
         return None
 
-    def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
+    def analyse(self, inputs: Inputs, params: P, progress: Progress) -> Analysis:
         """Work through the whole range; the result is stored with the project."""
         raise NotImplementedError
 
-    def looks_at(self, slot: str, params: Any, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
+    def looks_at(self, slot: str, params: P, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         """The frames of a `whole` slot that the product at a frame looks at beside its own; None: it may be any."""
         return None
 
@@ -212,7 +213,7 @@ class StepKind(ABC):
         given = self.gives or (self.product,)
         return takes in given or (takes == "matte" and "picture" in given)
 
-    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+    def handles(self, inputs: Inputs, params: P, frame: int) -> tuple[Handle, ...]:
         """What can be taken hold of in the picture at a frame, the first of them at hand."""
         return ()
 
@@ -222,42 +223,45 @@ class StepKind(ABC):
             return set_pin(step, handle.param, Pin(frame=frame, value=value))
         return step.model_copy(update={"params": {**step.params, handle.param: value}})
 
-    def pieces(self, length: int, params: Any, pins: Pins) -> tuple[Piece, ...]:
+    def pieces(self, length: int, params: P, pins: Pins) -> tuple[Piece, ...]:
         """The pieces of the analysis, those that others start from before these."""
         raise NotImplementedError
 
-    def analyse_piece(self, inputs: Inputs, params: Any, piece: Piece, before: Analysis | None, progress: Progress) -> Analysis:
+    def analyse_piece(self, inputs: Inputs, params: P, piece: Piece, before: Analysis | None, progress: Progress) -> Analysis:
         """One piece; `before` is the result of the one that it starts from."""
         raise NotImplementedError
 
     @abstractmethod
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: P, frame: int) -> Product:
         """The product at a frame: same inputs, same bytes."""
 
     @abstractmethod
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: P, product: Product, frame: int) -> list[Reading]:
         """The readings of a product just computed."""
 
 
-class SurveyKind(StepKind):
+class SurveyKind(StepKind[P]):
     """A kind that only reads from the survey of its first input: at first from a frame's own scan, then from the whole."""
 
     product = "readings"
     surveys = True
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: P, frame: int) -> Product:
         return Product()
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: P, product: Product, frame: int) -> list[Reading]:
         return self.read_survey(inputs.survey(self.slots[0].name), params, frame)
 
     @abstractmethod
-    def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
+    def read_survey(self, survey: PlateSurvey, params: P, frame: int) -> list[Reading]:
         """Readings at a frame from the survey of all frames."""
 
     @abstractmethod
-    def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
+    def read_scan(self, scan: Scan, params: P, frame: int) -> list[Reading]:
         """What can be said of a frame before the others have been looked at."""
+
+
+AnyKind = StepKind[Any]
 
 
 def sampled(length: int, most: int, read: Callable[[int], T], progress: Progress, words: str) -> dict[int, T]:

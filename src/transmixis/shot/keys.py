@@ -16,10 +16,10 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from pydantic import BaseModel, ValidationError
+from pydantic import ValidationError
 
 from transmixis.core.errors import UserError
-from transmixis.shot.contract import Piece, Slot, StepKind
+from transmixis.shot.contract import AnyKind, Piece, Slot
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Plate, Shot, Step
 from transmixis.shot.pins import params_at
@@ -194,7 +194,7 @@ class Keys:
             name, makers, lambda: self._of_frames(step, kind, whole, inputs, dict(zip(slots, chunks, strict=True)), pieces, c)
         )
 
-    def _others(self, step: Step, kind: StepKind, hung: Mapping[str, str], params: Any, frame: int) -> list[str]:
+    def _others(self, step: Step, kind: AnyKind, hung: Mapping[str, str], params: Any, frame: int) -> list[str]:
         """The keys of the other frames that a frame looks at through slots that let it; the whole where they may be any."""
         out: list[str] = []
         for s, ref in hung.items():
@@ -211,7 +211,7 @@ class Keys:
         return tuple(plan.keys[p.name] if (p := plan.at(n)) else "" for n in _frames(c))
 
     def _of_frames(
-        self, step: Step, kind: StepKind, whole: str, refs: Mapping[str, str], inputs: Mapping[str, Chunk], pieces: Chunk, c: int
+        self, step: Step, kind: AnyKind, whole: str, refs: Mapping[str, str], inputs: Mapping[str, Chunk], pieces: Chunk, c: int
     ) -> Chunk:
         pinned = any(v for k, v in step.pins.items() if k not in kind.own_pins)
         own = _without_own(step, kind)
@@ -241,21 +241,21 @@ class Keys:
             out.append(h.hexdigest()[:24])
         return tuple(out)
 
-    def _passed_chunk(self, step: Step, kind: StepKind, c: int) -> Chunk:
+    def _passed_chunk(self, step: Step, kind: AnyKind, c: int) -> Chunk:
         """Of a step that is off or of an unknown kind: what it lets through."""
         first = passed_through(step, kind)
         if first is None:
             return (digest("nothing passed", kind.product, self._size),) * CHUNK
         return self._chunk(first, c)
 
-    def _beyond_the_frame(self, step: Step, kind: StepKind, inputs: Mapping[str, str]) -> str:
+    def _beyond_the_frame(self, step: Step, kind: AnyKind, inputs: Mapping[str, str]) -> str:
         """What every frame depends on beside its own frame of the inputs."""
         analysis = self.analysis(step.id) if kind.analyses else ""
         others = {s: self.whole(r) for s, r in inputs.items()} if kind.other_frames else {}
         pins = self._own_pins(step, kind) if any(step.pins.get(k) for k in kind.own_pins) else ""
         return digest(analysis, others, pins) if analysis or others or pins else ""
 
-    def _own_pins(self, step: Step, kind: StepKind) -> str:
+    def _own_pins(self, step: Step, kind: AnyKind) -> str:
         """Of pins that the kind eases itself; outlines are long, so they are hashed once as long as the step is the same."""
         mine = {k: v for k, v in step.pins.items() if k in kind.own_pins}
         made = self._kept.same_or_made(("own pins", self._shot.code, step.id), (step,), lambda: digest("pins", _plain(mine)))
@@ -315,14 +315,14 @@ def _plain(pins: Mapping[str, tuple[Pin, ...]]) -> dict[str, Any]:
     return {k: [p.model_dump() for p in v] for k, v in pins.items()}
 
 
-def _without_own(step: Step, kind: StepKind) -> Step:
+def _without_own(step: Step, kind: AnyKind) -> Step:
     """The step without the pins that its kind eases itself: they are hashed as they stand, once."""
     if not kind.own_pins or not step.pins:
         return step
     return step.model_copy(update={"pins": {k: v for k, v in step.pins.items() if k not in kind.own_pins}})
 
 
-def _values_at(step: Step, kind: StepKind, frame: int) -> dict[str, Any]:
+def _values_at(step: Step, kind: AnyKind, frame: int) -> dict[str, Any]:
     """The parameters as they count at a frame."""
     out = params_at(step, frame)
     for name in kind.held_pins:
@@ -367,7 +367,7 @@ def refs_of(step: Step, slot: Slot) -> dict[str, str]:
     return {k: ref for k in keys if (ref := step.inputs.get(k))}
 
 
-def passed_through(step: Step, kind: StepKind) -> str | None:
+def passed_through(step: Step, kind: AnyKind) -> str | None:
     """What a step lets through while it is off or of an unknown kind: what lies behind it, else the first of its inputs; nothing if it makes
     a matte, a motion or a shape."""
     if not kind.known:
@@ -378,7 +378,7 @@ def passed_through(step: Step, kind: StepKind) -> str | None:
     return next((step.inputs[s.name] for s in slots if step.inputs.get(s.name)), None)
 
 
-def checked(step: Step, kind: StepKind, frame: int) -> BaseModel:
+def checked(step: Step, kind: AnyKind, frame: int) -> Any:
     """The step's parameters at a frame. Raises UserError if they do not fit the kind."""
     try:
         # what a newer program has added is kept in the file, and passed by here

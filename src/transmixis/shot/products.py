@@ -6,9 +6,9 @@ import contextlib
 import threading
 from dataclasses import replace
 from functools import partial
+from typing import Any
 
 import numpy as np
-from pydantic import BaseModel
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.motion import Motion
@@ -203,7 +203,7 @@ class Products:
     def _step(self, name: str) -> Step:
         return self._keys.step(name)
 
-    def _params(self, step: Step, frame: int) -> BaseModel:
+    def _params(self, step: Step, frame: int) -> Any:
         return checked(step, kind_of(step.kind), frame)
 
 

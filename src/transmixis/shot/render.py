@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
@@ -35,11 +37,11 @@ class Renderer(Products):
             self.readings.put(key, known)
         return [self._with_limit(step, r) for r in known]
 
-    def _survey_key(self, step: Step, kind: SurveyKind, frame: int) -> str:
+    def _survey_key(self, step: Step, kind: SurveyKind[Any], frame: int) -> str:
         with self._lock:
             return self._keys.survey(step.id, kind.slots[0].name, frame)
 
-    def _measure_survey(self, step: Step, kind: SurveyKind, frame: int) -> list[Reading]:
+    def _measure_survey(self, step: Step, kind: SurveyKind[Any], frame: int) -> list[Reading]:
         """Readings from the whole survey if all frames have been looked at, else from this frame's scan alone."""
         try:
             ref = self._keys.inputs(step)[kind.slots[0].name]

@@ -29,7 +29,7 @@ from transmixis.desk.survey.scanning import when_scanned
 from transmixis.desk.survey.section import Section, small_image
 from transmixis.desk.tables import plain_table
 from transmixis.desk.theme import EDGE, PAPER
-from transmixis.shot.contract import StepKind
+from transmixis.shot.contract import AnyKind
 from transmixis.shot.looks import plate_findings
 from transmixis.shot.model import Verdict
 from transmixis.shot.render import Renderer
@@ -45,7 +45,7 @@ WIDE = 640  # px of the picture
 HEADS = ("", "Plate", "Frames", "What was found", "What to do", "Answer")
 
 
-def mend_for(topic: str) -> StepKind | None:
+def mend_for(topic: str) -> AnyKind | None:
     """The step kind that mends what a finding of this topic tells."""
     return next((k for k in KINDS.values() if topic in k.mends_topics), None)
 

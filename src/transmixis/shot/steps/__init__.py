@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from transmixis.core.errors import UserError
-from transmixis.shot.contract import StepKind
+from transmixis.shot.contract import AnyKind
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.conform import Conform
 from transmixis.shot.steps.dust import DustOut
@@ -27,7 +27,7 @@ from transmixis.shot.steps.survey import Survey
 from transmixis.shot.steps.timing import Timing
 from transmixis.shot.steps.unknown import Unknown
 
-KINDS: dict[str, StepKind] = {
+KINDS: dict[str, AnyKind] = {
     k.kind: k
     for k in (
         Survey(),
@@ -54,19 +54,19 @@ KINDS: dict[str, StepKind] = {
 }
 
 
-def kind_of(name: str) -> StepKind:
+def kind_of(name: str) -> AnyKind:
     """The step kind of this name; one that this version does not know is stood in for, so that a newer program's file opens."""
     return KINDS.get(name) or Unknown(name)
 
 
-def known_kind(name: str) -> StepKind:
+def known_kind(name: str) -> AnyKind:
     """The step kind of this name. Raises UserError for one that this version does not know."""
     if name not in KINDS:
         raise UserError(f"This Transmixis knows no step '{name}'; use one of {', '.join(KINDS)}.")
     return KINDS[name]
 
 
-def kind_with(role: str) -> StepKind:
+def kind_with(role: str) -> AnyKind:
     """The first step kind whose product is good for `role`."""
     return next(k for k in KINDS.values() if role in k.roles)
 

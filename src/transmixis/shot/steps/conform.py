@@ -35,7 +35,7 @@ class ConformParams(Params):
     )
 
 
-class Conform(StepKind):
+class Conform(StepKind[ConformParams]):
     kind, title, stage, product = "conform", "Conform", "Survey", "picture"
     keeps_time = False
     says = "brings a plate to the shot's rate, range and size"
@@ -46,16 +46,16 @@ class Conform(StepKind):
     Params = ConformParams
     other_frames = True
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: ConformParams, frame: int) -> Product:
         position = _position(inputs, params, frame)
         return Product(picture=_sized(_at(inputs, params, position), params, inputs.shot), work=position)
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: ConformParams, product: Product, frame: int) -> list[Reading]:
         position = float(product.work)
         away = abs(position - round(position)) if params.frames == HOLD else 0.0
         return [Reading("off its time", away, "frames", AWAY, note=f"recorded frame {position:.2f}")]
 
-    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+    def propose(self, inputs: Inputs, params: ConformParams, progress: Progress) -> Proposal | None:
         values, words = _from_file(inputs)
         timing = inputs.survey("plate").timing
         if timing.doubled and params.repeats != "leave out":
@@ -88,7 +88,7 @@ def _from_file(inputs: Inputs) -> tuple[dict[str, Any], list[str]]:
     return values, words
 
 
-def _position(inputs: Inputs, params: Any, frame: int) -> float:
+def _position(inputs: Inputs, params: ConformParams, frame: int) -> float:
     t = source_time(frame, params.first, params.speed)
     if params.repeats == "leave out":
         doubled = set(inputs.survey("plate").timing.doubled)
@@ -97,7 +97,7 @@ def _position(inputs: Inputs, params: Any, frame: int) -> float:
     return t
 
 
-def _at(inputs: Inputs, params: Any, position: float) -> Array:
+def _at(inputs: Inputs, params: ConformParams, position: float) -> Array:
     low = int(np.floor(position + NEAR))
     share = position - low
     if share <= NEAR:
@@ -112,7 +112,7 @@ def _at(inputs: Inputs, params: Any, position: float) -> Array:
     return blended(a, b, share) if params.frames == BLEND else between(a, b, share)
 
 
-def _sized(picture: Array, params: Any, shot: Any) -> Array:
+def _sized(picture: Array, params: ConformParams, shot: Any) -> Array:
     if params.aspect != 1.0:
         width = max(1, round(picture.shape[1] * params.aspect))
         way = cv2.INTER_AREA if width < picture.shape[1] else cv2.INTER_CUBIC

@@ -30,7 +30,7 @@ class DustParams(Params):
     by_hand: tuple[tuple[float, float, float], ...] = hidden(())  # x, y, radius px of spots set by hand; these are filled
 
 
-class DustOut(StepKind):
+class DustOut(StepKind[DustParams]):
     kind, title, stage, product, version = "dust", "Dust", "Survey", "picture", 2
     says = "takes spots on the sensor out"
     mends_topics = ("dust",)
@@ -38,7 +38,7 @@ class DustOut(StepKind):
     work = "clean plate patch"
     tools = ("spots",)
 
-    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+    def handles(self, inputs: Inputs, params: DustParams, frame: int) -> tuple[Handle, ...]:
         survey = inputs.survey_if_there("plate")
         found = [(d.x, d.y, d.radius) for d in survey.dust.spots] if survey else []
         return (Handle("spots", "by_hand", "Spots", SPOTS, params.by_hand, live=False, facts={"found": found}),)
@@ -52,7 +52,7 @@ class DustOut(StepKind):
     analysis_params = ("how", "strength", "by_hand")
     analyses_product = True
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: DustParams, frame: int) -> Product:
         picture = inputs.picture("plate", frame)
         dust = inputs.survey("plate").dust
         hand = [Spot(x, y, r, 1.0) for x, y, r in params.by_hand]
@@ -63,11 +63,11 @@ class DustOut(StepKind):
             hand = hiding + hand
         return Product(picture=filled(picture, hand, seed=frame) if hand else picture)
 
-    def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
+    def analyse(self, inputs: Inputs, params: DustParams, progress: Progress) -> Analysis:
         """What is left of every spot on the mended pictures, as a share of the light (k,), nan where it cannot be told."""
         return {"left": np.array(self._left(inputs, lambda n: inputs.own(n).picture, progress), float)}
 
-    def _mended(self, inputs: Inputs, params: Any) -> Callable[[int], Any]:
+    def _mended(self, inputs: Inputs, params: DustParams) -> Callable[[int], Any]:
         return lambda n: self.compute(inputs, params, n).picture
 
     def _left(self, inputs: Inputs, picture_of: Callable[[int], Any], progress: Progress) -> list[float]:
@@ -84,7 +84,7 @@ class DustOut(StepKind):
         spots = survey.dust.spots
         return list(depths_left(logs, moves, spots)) if spots and len(logs) >= 4 else [np.nan] * len(spots)
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: DustParams, product: Product, frame: int) -> list[Reading]:
         dust = inputs.survey("plate").dust
         if dust.reason and not params.by_hand:
             return [Reading("dust left", None, "%", SPOT, note=dust.reason)]
@@ -101,7 +101,7 @@ class DustOut(StepKind):
         note += "; measured on the mended pictures" + (", brighter than around" if left[k] < 0 else "")
         return [Reading("dust left", 100 * abs(float(left[k])), "%", SPOT, spot=_around(worst), note=note)]
 
-    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+    def propose(self, inputs: Inputs, params: DustParams, progress: Progress) -> Proposal | None:
         dust = inputs.survey("plate").dust
         if not dust.spots or params.strength == 1.0:
             return None

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import cv2
 import numpy as np
 
@@ -21,7 +19,7 @@ class EdgesParams(Params):
     pass
 
 
-class Edges(StepKind):
+class Edges(StepKind[EdgesParams]):
     kind, title, stage, product = "edges", "Edges", "Check", "readings"
     says = "looks along the outline of the finished picture"
     begins = BACKGROUND
@@ -33,10 +31,10 @@ class Edges(StepKind):
     frames_back = 1
     timeless = True
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: EdgesParams, frame: int) -> Product:
         return Product(work=inputs.fresh("result", frame))
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: EdgesParams, product: Product, frame: int) -> list[Reading]:
         placed: Product = product.work
         if placed.picture is None or placed.matte is None:
             return [Reading("fringe", None, "%", 8.0, note="the result has no matte to look along; connect a Place step")]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from transmixis.core.progress import Progress
@@ -32,7 +30,7 @@ class EvenParams(Params):
     strength: float = number(0.0, 0.0, 1.0, "%", "Strength", "How much of the difference is taken out.", percent=True)
 
 
-class EvenOut(StepKind):
+class EvenOut(StepKind[EvenParams]):
     kind, title, stage, product, version = "even_out", "Even out", "Survey", "picture", 3
     says = "takes flicker and drift out"
     mends_topics = ("exposure", "colour")
@@ -44,7 +42,7 @@ class EvenOut(StepKind):
     keeps_pixels = True
     other_frames = True
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: EvenParams, frame: int) -> Product:
         picture = inputs.picture("plate", frame)
         gain = gain_table(inputs.survey("plate"), params)[frame - 1]
         if np.allclose(gain, 1):
@@ -53,7 +51,7 @@ class EvenOut(StepKind):
         out[..., :3] *= gain
         return Product(picture=out)
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: EvenParams, product: Product, frame: int) -> list[Reading]:
         """Measured on the evened pictures: against the evened anchor, or against the neighbour where drift is kept."""
         assert product.picture is not None
         survey = inputs.survey("plate")
@@ -77,7 +75,7 @@ class EvenOut(StepKind):
             out.append(Reading("colour left", d.colour, "stops", 2 * LEFT))
         return out
 
-    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+    def propose(self, inputs: Inputs, params: EvenParams, progress: Progress) -> Proposal | None:
         survey = inputs.survey("plate")
         if survey.gains.reason:
             return None
@@ -102,21 +100,21 @@ class EvenOut(StepKind):
         )  # fmt: skip
 
 
-def gain_table(survey: PlateSurvey, params: Any) -> Array:
+def gain_table(survey: PlateSurvey, params: EvenParams) -> Array:
     """What every frame is multiplied by (n, 3)."""
     anchors = [int(params.anchor)] + ([int(params.second)] if params.second >= 1 else [])
     target = target_stops(survey.gains, survey.rate, anchors, keep_drift=params.takes == ONLY_FLICKER)
     return factors(survey.gains, target, params.strength, by_channel=params.channels == "each by itself")
 
 
-def _wanted_step(survey: PlateSurvey, params: Any, frame: int, other: int) -> float:
+def _wanted_step(survey: PlateSurvey, params: EvenParams, frame: int, other: int) -> float:
     """How much brighter `frame` should be than `other` after evening out, stops."""
     anchors = [int(params.anchor)] + ([int(params.second)] if params.second >= 1 else [])
     target = target_stops(survey.gains, survey.rate, anchors, keep_drift=params.takes == ONLY_FLICKER)
     return float((target[frame - 1] - target[other - 1]).mean())
 
 
-def _left(survey: PlateSurvey, params: Any) -> float:
+def _left(survey: PlateSurvey, params: EvenParams) -> float:
     """The largest flicker that the settings leave, from the gains alone."""
     table = np.log2(gain_table(survey, params)) + survey.gains.stops
     rest = table - survey.gains.trend(survey.rate) if params.takes == ONLY_FLICKER else table - np.nanmedian(table, axis=0)

@@ -14,7 +14,7 @@ from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.steadiness import ReferenceParams
 
 
-class Exposure(SurveyKind):
+class Exposure(SurveyKind[ReferenceParams]):
     kind, title, stage, version = "exposure", "Exposure", "Survey", 3
     says = "how brightness and colour drift"
     begins = ALWAYS
@@ -22,10 +22,10 @@ class Exposure(SurveyKind):
     slots = (Slot("plate", "the plate to measure"),)
     Params = ReferenceParams
 
-    def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
+    def read_survey(self, survey: PlateSurvey, params: ReferenceParams, frame: int) -> list[Reading]:
         return exposure_readings(survey, int(params.reference), frame)
 
-    def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
+    def read_scan(self, scan: Scan, params: ReferenceParams, frame: int) -> list[Reading]:
         return clipping_readings(scan["levels"][:2])
 
 

@@ -32,7 +32,7 @@ class GarbageMatteParams(Params):
     )
 
 
-class GarbageMatte(StepKind):
+class GarbageMatte(StepKind[GarbageMatteParams]):
     kind, title, stage, product, version = "garbage_matte", "Garbage matte", "Matte", "matte", 2
     says = "keeps only what is inside a shape"
     begins = SCREEN
@@ -41,7 +41,7 @@ class GarbageMatte(StepKind):
     positions = ("points",)
     tools = ("outline",)
 
-    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+    def handles(self, inputs: Inputs, params: GarbageMatteParams, frame: int) -> tuple[Handle, ...]:
         return (Handle("outline", "points", "Shape", DRAW, marks_of(params.points), here=bool(inputs.pins().get("points"))),)
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
@@ -53,14 +53,14 @@ class GarbageMatte(StepKind):
     timeless = True
     full_chroma = True
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: GarbageMatteParams, frame: int) -> Product:
         h, w = inputs.shot.height, inputs.shot.width
         if len(params.points) < 3:
             return Product(matte=np.ones((h, w), np.float32))
         points = grown(params.points, params.grow)
         return Product(matte=fill_shape(points, h, w, params.feather))
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: GarbageMatteParams, product: Product, frame: int) -> list[Reading]:
         """What the border cuts: detail of the plate under the shape's soft border that differs from its surroundings."""
         if len(params.points) < 3 or product.matte is None:
             return [Reading("cut", 0.0, "%", CUT_LIMIT, note="no shape: the whole frame is kept")]
@@ -76,7 +76,7 @@ class GarbageMatte(StepKind):
         off = (direction @ usual) < 0.93
         return [Reading("cut", 100 * float(off.mean()), "%", CUT_LIMIT)]
 
-    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+    def propose(self, inputs: Inputs, params: GarbageMatteParams, progress: Progress) -> Proposal | None:
         found = sampled(inputs.shot.length, 6, lambda n: inputs.picture("plate", n)[..., :3], progress, "looking for the subject")
         frames, names = list(found.values()), list(found)
         model = learn_shot(frames)

@@ -35,7 +35,7 @@ class LayInParams(Attached):
     )
 
 
-class LayIn(StepKind):
+class LayIn(StepKind[LayInParams]):
     kind, title, stage, product = "lay_in", "Lay in", "Build", "picture"
     gives = ("picture", "matte")
     roles = ("result",)
@@ -52,7 +52,7 @@ class LayIn(StepKind):
     tools = ("corners",)
     positions = ("corners",)
 
-    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+    def handles(self, inputs: Inputs, params: LayInParams, frame: int) -> tuple[Handle, ...]:
         points, matrix, note = hung_points(inputs, params, frame, np.asarray(params.corners, np.float64).reshape(-1, 2))
         return (Handle("corners", "corners", "Corners", CORNERS, tuple(map(tuple, points.tolist())), matrix, note=note),)
 
@@ -61,10 +61,10 @@ class LayIn(StepKind):
         change = {**change, "corners": np.round(points, 3).tolist()}
         return step.model_copy(update={"params": {**step.params, **change}})
 
-    def looks_at(self, slot: str, params: Any, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
+    def looks_at(self, slot: str, params: LayInParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         return looked_at(params, frame, length, beside=1)
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: LayInParams, frame: int) -> Product:
         back = inputs.picture("back", frame)
         size = (back.shape[0], back.shape[1])
         hold = hold_at(inputs, params, frame)
@@ -81,7 +81,7 @@ class LayIn(StepKind):
             made = made * (1 - matte[..., None])
         return Product(picture=over(made, back), matte=np.ascontiguousarray(made[..., 3]), work=(hold, now))
 
-    def _ways(self, inputs: Inputs, params: Any, fit: Array, now: Array, frame: int) -> tuple[Array, Array, Array]:
+    def _ways(self, inputs: Inputs, params: LayInParams, fit: Array, now: Array, frame: int) -> tuple[Array, Array, Array]:
         """Where it lies in the frame before, in this one and in the next; where one is not known, as the other side tells."""
         beside = []
         for n in (frame - 1, frame + 1):
@@ -94,7 +94,7 @@ class LayIn(StepKind):
             after = now @ np.linalg.inv(before) @ now
         return before, now, after
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: LayInParams, product: Product, frame: int) -> list[Reading]:
         hold, now = product.work
         out = hold_reading(inputs, hold)
         if now is None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from transmixis.core.readings import Reading
 from transmixis.core.survey.findings import spots_words
 from transmixis.core.survey.plate import PlateSurvey
@@ -15,18 +13,22 @@ SPOT = 1.5  # % of the light: a spot that takes more shows after darkening (comm
 REACH = 1.0  # % of the frame's side
 
 
-class Marks(SurveyKind):
+class MarksParams(Params):
+    """There is nothing to set."""
+
+
+class Marks(SurveyKind[MarksParams]):
     kind, title, stage, version = "marks", "Dust and edges", "Survey", 3
     says = "spots on the sensor, and what reaches in at the edge"
     begins = ALWAYS
     tells_topics = ("dust", "intruder")
     slots = (Slot("plate", "the plate to measure"),)
-    Params = Params
+    Params = MarksParams
 
-    def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
+    def read_survey(self, survey: PlateSurvey, params: MarksParams, frame: int) -> list[Reading]:
         return mark_readings(survey, frame)
 
-    def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
+    def read_scan(self, scan: Scan, params: MarksParams, frame: int) -> list[Reading]:
         return [Reading("dust", None, "%", SPOT, note="told when all frames have been looked at")]
 
 

@@ -38,7 +38,7 @@ class MatchParams(Params):
     )
 
 
-class Match(StepKind):
+class Match(StepKind[MatchParams]):
     kind, title, stage, product = "match", "Match", "Build", "picture"
     says = "brings the subject's look to the plate's"
     begins = BACKGROUND
@@ -52,10 +52,10 @@ class Match(StepKind):
     scales = True
     Params = MatchParams
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: MatchParams, frame: int) -> Product:
         return Product(picture=apply_grade(with_alpha(inputs.picture("subject", frame)), grade_of(params), seed=frame))
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: MatchParams, product: Product, frame: int) -> list[Reading]:
         assert product.picture is not None
         subject, plate = _look(product.picture), _plate_look(inputs.picture("plate", frame))
         if subject is None or plate is None:
@@ -65,7 +65,7 @@ class Match(StepKind):
         # a subject with more grain or softer than the plate reads below zero or above; both count
         return [_reading(name, found[name]) for name in LIMITS]
 
-    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+    def propose(self, inputs: Inputs, params: MatchParams, progress: Progress) -> Proposal | None:
         def looks(n: int) -> tuple[Look | None, Look | None]:
             return _look(with_alpha(inputs.picture("subject", n))), _plate_look(inputs.picture("plate", n))
 
@@ -104,7 +104,7 @@ def _reading(name: str, difference: float | None) -> Reading:
     return Reading(name, abs(difference), unit, limit, note=f"{difference:+.2f} {unit}")
 
 
-def grade_of(params: Any) -> Grade:
+def grade_of(params: MatchParams) -> Grade:
     """The grade at the strength that is set."""
     s = params.strength
     gain = tuple(1 + s * (g - 1) for g in params.gain)

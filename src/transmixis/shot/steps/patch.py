@@ -37,7 +37,7 @@ class PatchParams(Attached):
     feather: float = number(1.0, 0.0, 100.0, "px", "Feather", "How softly the patch ends.", step=0.1)
 
 
-class Patch(StepKind):
+class Patch(StepKind[PatchParams]):
     kind, title, stage, product = "patch", "Patch", "Repair", "picture"
     gives = ("picture", "matte")
     says = "covers a mark with what lies beside it"
@@ -51,7 +51,7 @@ class Patch(StepKind):
     positions = ("outline",)
     tools = ("outline", "source")
 
-    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+    def handles(self, inputs: Inputs, params: PatchParams, frame: int) -> tuple[Handle, ...]:
         marks = marks_of(params.outline)
         points, matrix, note = hung_points(inputs, params, frame, xy(marks))
         there = at_places(marks, points)
@@ -70,10 +70,10 @@ class Patch(StepKind):
         change["outline"] = [list(m) for m in at_places(value, np.round(points, 2))]
         return step.model_copy(update={"params": {**step.params, **change}})
 
-    def looks_at(self, slot: str, params: Any, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
+    def looks_at(self, slot: str, params: PatchParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         return looked_at(params, frame, length)
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: PatchParams, frame: int) -> Product:
         plate = inputs.picture("plate", frame)
         nothing = np.zeros(plate.shape[:2], np.float32)
         if len(params.outline) < 3:
@@ -85,12 +85,12 @@ class Patch(StepKind):
         made = patched(plate, matte, _shift(params, hold.matrix), frame)
         return Product(picture=plate if made is None else made.picture, matte=matte, work=(hold, made))
 
-    def _matte(self, params: Any, matrix: Array, plate: Array) -> Array:
+    def _matte(self, params: PatchParams, matrix: Array, plate: Array) -> Array:
         marks = marks_of(params.outline)
         there = at_places(marks, moved_points(matrix, xy(marks)))
         return fill_shape(xy(there), plate.shape[0], plate.shape[1], params.feather)
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: PatchParams, product: Product, frame: int) -> list[Reading]:
         assert product.picture is not None
         assert product.matte is not None
         if product.work is None:
@@ -103,7 +103,7 @@ class Patch(StepKind):
         out.append(Reading("unlike", made.rough, "levels", UNLIKE, spot=made.spot, note="lines and texture that do not go on"))
         return [*out, _source_reading(made)]
 
-    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+    def propose(self, inputs: Inputs, params: PatchParams, progress: Progress) -> Proposal | None:
         if len(params.outline) < 3:
             raise UserError("Nothing to cover yet: draw round what must go in the picture.")
 
@@ -122,7 +122,7 @@ class Patch(StepKind):
         )
 
 
-def _shift(params: Any, matrix: Array) -> Array:
+def _shift(params: PatchParams, matrix: Array) -> Array:
     """Where the source of a px of the frame lies: beside it on the thing, as the thing lies in this frame."""
     beside = np.array([[1, 0, params.right], [0, 1, params.down], [0, 0, 1.0]])
     return np.asarray(matrix @ beside @ np.linalg.inv(matrix))

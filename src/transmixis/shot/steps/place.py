@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import cv2
 import numpy as np
 
@@ -39,7 +37,7 @@ class PlaceParams(Attached):
     soften: float = number(0.0, 0.0, 50.0, "px", "Soften", "Softens the front picture, as what is out of focus.", step=0.1)
 
 
-class Place(StepKind):
+class Place(StepKind[PlaceParams]):
     kind, title, stage, product = "place", "Place", "Build", "picture"
     says = "puts one picture over another"
     begins = BACKGROUND
@@ -56,10 +54,10 @@ class Place(StepKind):
     offsets = ("x", "y")
     timeless = True
 
-    def looks_at(self, slot: str, params: Any, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
+    def looks_at(self, slot: str, params: PlaceParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         return looked_at(params, frame, length)
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: PlaceParams, frame: int) -> Product:
         size = (inputs.shot.height, inputs.shot.width)
         front = with_alpha(inputs.picture("front", frame))
         moved_front = params.moved == "front"
@@ -78,7 +76,7 @@ class Place(StepKind):
         picture = BLENDS[params.blend](front, under) if inputs.has("back") else front
         return Product(picture=picture, matte=front[..., 3], work=under)
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: PlaceParams, product: Product, frame: int) -> list[Reading]:
         size = (inputs.shot.height, inputs.shot.width)
         scales = [params.scale if params.moved == "front" else 1.0]
         if inputs.has("back"):
@@ -93,7 +91,7 @@ class Place(StepKind):
         return out
 
 
-def _matrix(params: Any, picture: Array, size: tuple[int, int], *, fitted: bool, moved: bool) -> Array:
+def _matrix(params: PlaceParams, picture: Array, size: tuple[int, int], *, fitted: bool, moved: bool) -> Array:
     shape = (picture.shape[0], picture.shape[1])
     base = fit_scale(shape, size) if fitted else 1.0
     if not moved:
@@ -101,7 +99,7 @@ def _matrix(params: Any, picture: Array, size: tuple[int, int], *, fitted: bool,
     return placing_matrix(shape, size, params.x, params.y, base * params.scale, params.turn)
 
 
-def _leaves_gap(params: Any, back: Array, size: tuple[int, int]) -> bool:
+def _leaves_gap(params: PlaceParams, back: Array, size: tuple[int, int]) -> bool:
     """True if a corner of the frame lies outside the back picture."""
     inverse = np.linalg.inv(_matrix(params, back, size, fitted=True, moved=True))
     corners = np.array([[0.5, 0.5, 1], [size[1] - 0.5, 0.5, 1], [0.5, size[0] - 0.5, 1], [size[1] - 0.5, size[0] - 0.5, 1]])

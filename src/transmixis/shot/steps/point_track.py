@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from transmixis.core.matte.shape import fill_shape
@@ -33,7 +31,7 @@ class PointTrackParams(Params):
     last: float = number(0, 0, 1_000_000, "frame", "To", "The last frame on which it is to be seen. 0: the shot's last.", step=1)
 
 
-class PointTrack(Track):
+class PointTrack(Track[PointTrackParams]):
     kind, title = "point_track", "Point track"
     says = "follows one place of a thing"
     work = "track"
@@ -43,16 +41,16 @@ class PointTrack(Track):
 
     sets = "point"
 
-    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+    def handles(self, inputs: Inputs, params: PointTrackParams, frame: int) -> tuple[Handle, ...]:
         if len(self.places(params)) == 0 or frame == int(params.reference):
             facts = {"half": params.half, "reach": params.reach, "matrix": np.eye(3), "trail": self.trail(inputs, frame)}
             return (Handle("point", "point", "Point", PRESS, params.point, here=True, live=False, facts=facts),)
         return (self.seat_handle(inputs, params, frame, "point", "Point"),)
 
-    def places(self, params: Any) -> Array:
+    def places(self, params: PointTrackParams) -> Array:
         return np.asarray(params.point, np.float64).reshape(-1, 2)[:1]
 
-    def surface_of(self, inputs: Inputs, params: Any) -> Surface:
+    def surface_of(self, inputs: Inputs, params: PointTrackParams) -> Surface:
         places = self.places(params)
         if len(places) == 0:
             raise needs("press the thing in the picture.")

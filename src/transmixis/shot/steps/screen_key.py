@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import cast
 
 import numpy as np
 
 from transmixis.core.build.over import join
 from transmixis.core.errors import UserError
 from transmixis.core.matte import measure
+from transmixis.core.matte.difference import ScreenKind
 from transmixis.core.matte.edges import edge_adjust
 from transmixis.core.matte.keyer import KeyModel, KeyResult, KeySettings, key_frame, learn_shot
 from transmixis.core.matte.points import LEAK_LIMIT, Points, inside_and_pits, populations, propose_points, visible_share
@@ -62,7 +63,7 @@ class ScreenKeyParams(Params):
     )
 
 
-class ScreenKey(StepKind):
+class ScreenKey(StepKind[ScreenKeyParams]):
     kind, title, stage, product = "screen_key", "Screen key", "Matte", "picture"
     says = "parts the subject from the screen"
     begins = SCREEN
@@ -83,11 +84,11 @@ class ScreenKey(StepKind):
     timeless = True
     not_analysed = ("garbage",)  # the screen is learnt from the whole frame
 
-    def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
+    def analyse(self, inputs: Inputs, params: ScreenKeyParams, progress: Progress) -> Analysis:
         words, n = "learning the screen", inputs.shot.length
         frames = list(sampled(n, LEARN_FROM, lambda k: inputs.picture("plate", k)[..., :3], progress, words).values())
         clean, note = _usable_clean(inputs, frames)
-        kind = None if params.screen == "auto" else params.screen
+        kind = cast("ScreenKind | None", None if params.screen == "auto" else params.screen)
         model = learn_shot(
             frames,
             kind=kind,
@@ -102,7 +103,7 @@ class ScreenKey(StepKind):
             arrays["notes"] = np.array([note, *model.notes], dtype=np.str_)
         return arrays
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: ScreenKeyParams, frame: int) -> Product:
         plate = inputs.picture("plate", frame)
         result = key_frame(plate[..., :3], model_from_arrays(inputs.analysis()), settings_of(params))
         garbage = inputs.matte("garbage", frame) if inputs.has("garbage") else None
@@ -111,7 +112,7 @@ class ScreenKey(StepKind):
             picture = picture * garbage[..., None]
         return Product(picture=picture, work=(result, garbage))
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: ScreenKeyParams, product: Product, frame: int) -> list[Reading]:
         result: KeyResult
         garbage: Matte | None
         result, garbage = product.work
@@ -127,7 +128,7 @@ class ScreenKey(StepKind):
                 out.append(Reading("boil", None, "%", measure.BOIL_LIMIT, note=str(e)))
         return out
 
-    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+    def propose(self, inputs: Inputs, params: ScreenKeyParams, progress: Progress) -> Proposal | None:
         words, n = "measuring for a proposal", inputs.shot.length
         found = sampled(n, PROPOSE_FROM, lambda k: self.compute(inputs, params, k).work[0], progress, words)
         results, names = list(found.values()), list(found)
@@ -139,13 +140,13 @@ class ScreenKey(StepKind):
         return _points_proposal(params, points, screen, holes, (names[0], names[-1]), raw)
 
 
-def settings_of(params: Any) -> KeySettings:
+def settings_of(params: ScreenKeyParams) -> KeySettings:
     """The parameters that belong to a single frame."""
     return KeySettings(params.black, params.white, params.shrink, params.soften, params.spill, params.reach)
 
 
 def _points_proposal(
-    params: Any, p: Points, screen: Array, holes: float, span: tuple[int, int], mattes: list[Array]
+    params: ScreenKeyParams, p: Points, screen: Array, holes: float, span: tuple[int, int], mattes: list[Array]
 ) -> Proposal | None:
     if abs(p.black - params.black) < 0.005 and abs(p.white - params.white) < 0.005:
         return None

@@ -33,7 +33,7 @@ class ShapesParams(Attached):
     turned: str = choice("inside", ("inside", "outside"), "Keeps", "What the matte keeps.")
 
 
-class Shapes(StepKind):
+class Shapes(StepKind[ShapesParams]):
     kind, title, stage, product = "shapes", "Shape", "Matte", "matte"
     gives = ("matte", "shape")
     roles = ("cut out",)
@@ -47,7 +47,7 @@ class Shapes(StepKind):
     positions = ("outline",)
     tools = ("outline",)
 
-    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+    def handles(self, inputs: Inputs, params: ShapesParams, frame: int) -> tuple[Handle, ...]:
         try:
             marks, hold = self.placed(inputs, params, frame)
         except UserError as e:
@@ -69,10 +69,10 @@ class Shapes(StepKind):
             step = set_pin(step, "outline", Pin(frame=set_at, value=step.params["outline"], easing="linear"))
         return set_pin(step, "outline", Pin(frame=frame, value=marks, easing="linear"))
 
-    def looks_at(self, slot: str, params: Any, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
+    def looks_at(self, slot: str, params: ShapesParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         return looked_at(params, frame, length, pins=tuple(p.frame for p in pins.get("outline", ())))
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: ShapesParams, frame: int) -> Product:
         h, w = inputs.shot.height, inputs.shot.width
         marks, hold = self.placed(inputs, params, frame)
         gone = len(marks) < 3 or not_seen(inputs, params, hold)
@@ -83,7 +83,7 @@ class Shapes(StepKind):
             matte = 1 - matte
         return Product(matte=matte, shape=(line,) if len(line) else (), work=hold)
 
-    def placed(self, inputs: Inputs, params: Any, frame: int) -> tuple[tuple[Mark, ...], Any]:
+    def placed(self, inputs: Inputs, params: ShapesParams, frame: int) -> tuple[tuple[Mark, ...], Any]:
         """The outline at a frame: what its pins leave over after the motion is eased between them, and carried."""
         hold = hold_at(inputs, params, frame)
         pins = _pins(params, inputs.pins())
@@ -96,7 +96,7 @@ class Shapes(StepKind):
             rest = eased(rest, _rest(inputs, params, b), t)
         return at_places(rest, moved_points(hold.matrix, xy(rest))) if rest else (), hold
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: ShapesParams, product: Product, frame: int) -> list[Reading]:
         out = hold_reading(inputs, product.work)
         if not product.shape:
             note = "nothing is drawn yet" if len(_pins(params, inputs.pins())) == 0 else "it is not to be seen here"
@@ -109,7 +109,7 @@ class Shapes(StepKind):
         return [*out, Reading("off the edge", found[0], "px", OFF, spot=found[1], note=note)]
 
 
-def _pins(params: Any, pins: Pins) -> tuple[Pin, ...]:
+def _pins(params: ShapesParams, pins: Pins) -> tuple[Pin, ...]:
     """The outline's pins; one that was never pinned stands at the frame at which it was set."""
     own = pins.get("outline", ())
     if own:
@@ -129,7 +129,7 @@ def _around(pins: tuple[Pin, ...], frame: int) -> tuple[Pin, Pin | None, float] 
     return pins[-1], None, 0.0
 
 
-def _rest(inputs: Inputs, params: Any, pin: Pin) -> tuple[Mark, ...]:
+def _rest(inputs: Inputs, params: ShapesParams, pin: Pin) -> tuple[Mark, ...]:
     """A pin's outline taken back to the frame at which the shape was set: what the motion does not explain is left in it."""
     marks = marks_of(pin.value)
     hold = hold_at(inputs, params, pin.frame)

@@ -15,18 +15,22 @@ from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.params import Params
 
 
-class Sharpness(SurveyKind):
+class SharpnessParams(Params):
+    """There is nothing to set."""
+
+
+class Sharpness(SurveyKind[SharpnessParams]):
     kind, title, stage, version = "sharpness", "Sharpness", "Survey", 4
     says = "detail, motion blur and noise of every frame"
     begins = ALWAYS
     tells_topics = ("sharpness", "blur", "noise")
     slots = (Slot("plate", "the plate to measure"),)
-    Params = Params
+    Params = SharpnessParams
 
-    def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
+    def read_survey(self, survey: PlateSurvey, params: SharpnessParams, frame: int) -> list[Reading]:
         return detail_readings(survey, frame)
 
-    def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
+    def read_scan(self, scan: Scan, params: SharpnessParams, frame: int) -> list[Reading]:
         blur = measure_blur(scan["spectrum"].astype(np.float32), alone=True)
         return [_blur_reading(blur), Reading("noise", float(scan["levels"][2]), "levels", NOISE)]
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from transmixis.core.readings import Reading
@@ -29,7 +27,7 @@ class SteadinessParams(ReferenceParams):
     )  # fmt: skip
 
 
-class Steadiness(SurveyKind):
+class Steadiness(SurveyKind[SteadinessParams]):
     kind, title, stage, version = "steadiness", "Steadiness", "Survey", 4
     says = "how far the camera moves"
     begins = ALWAYS
@@ -37,13 +35,18 @@ class Steadiness(SurveyKind):
     slots = (Slot("plate", "the plate to measure"),)
     Params = SteadinessParams
 
-    def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
+    def read_survey(self, survey: PlateSurvey, params: SteadinessParams, frame: int) -> list[Reading]:
         return shift_readings(survey, int(params.reference), frame, params.camera)
 
-    def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
-        move = move_of(scan["shift"])
-        value = move.length if move else None
-        return [Reading("camera shift", value, "px", SHIFT, note="against the first frame; the whole plate follows")]
+    def read_scan(self, scan: Scan, params: SteadinessParams, frame: int) -> list[Reading]:
+        return scanned_shift(scan)
+
+
+def scanned_shift(scan: Scan) -> list[Reading]:
+    """What one frame's scan says of the camera, before the others have been looked at."""
+    move = move_of(scan["shift"])
+    value = move.length if move else None
+    return [Reading("camera shift", value, "px", SHIFT, note="against the first frame; the whole plate follows")]
 
 
 def shift_readings(survey: PlateSurvey, reference: int, frame: int, camera: str = FOUND) -> list[Reading]:

@@ -40,7 +40,7 @@ class SteadyParams(Params):
     y2: float = number(0, -20000, 20000, "px", "Point 2 down", "Where the second point lies in the reference frame.", step=1)
 
 
-class Steady(StepKind):
+class Steady(StepKind[SteadyParams]):
     kind, title, stage, product, version = "steady", "Steady", "Survey", "picture", 4
     says = "takes the camera's trembling or motion out"
     mends_topics = ("camera",)
@@ -53,7 +53,7 @@ class Steady(StepKind):
     analyses = True
     analysis_params = ("by", "reference", "x1", "y1", "x2", "y2")
 
-    def analyse(self, inputs: Inputs, params: Any, progress: Progress) -> Analysis:
+    def analyse(self, inputs: Inputs, params: SteadyParams, progress: Progress) -> Analysis:
         """Rows x, y, turn, grow of the plate's motion since the reference frame, nan where lost."""
         n = inputs.shot.length
         reference = min(int(params.reference), n)
@@ -73,7 +73,7 @@ class Steady(StepKind):
                 table[i] = a.x, a.y, a.turn, a.grow
         return {"path": table}
 
-    def _by_points(self, inputs: Inputs, params: Any, reference: int, progress: Progress) -> list[Similarity | None]:
+    def _by_points(self, inputs: Inputs, params: SteadyParams, reference: int, progress: Progress) -> list[Similarity | None]:
         n = inputs.shot.length
         points = np.array([[params.x1, params.y1], [params.x2, params.y2]][: 1 if params.by == ONE else 2], float)
         greys: list[Any] = []
@@ -87,14 +87,14 @@ class Steady(StepKind):
         pivot = (float(points[0, 0]), float(points[0, 1]))
         return [from_points(points, p, pivot) if np.isfinite(p).all() else None for p in seen]
 
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Inputs, params: SteadyParams, frame: int) -> Product:
         picture = inputs.picture("plate", frame)
         if params.strength == 0:
             return Product(picture=picture)
         moves, zoom = _moves(inputs, params)
         return Product(picture=moved(picture, moves[frame - 1], zoom))
 
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Inputs, params: SteadyParams, product: Product, frame: int) -> list[Reading]:
         rows = np.asarray(inputs.analysis()["path"])
         if not np.isfinite(rows[frame - 1]).all():
             note = "the motion is not known at this frame; it is moved like its neighbours"
@@ -107,7 +107,7 @@ class Steady(StepKind):
             Reading("enlarged", 100 * (zoom - 1), "%", ENLARGED, note="detail is lost by as much"),
         ]
 
-    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+    def propose(self, inputs: Inputs, params: SteadyParams, progress: Progress) -> Proposal | None:
         survey = inputs.survey("plate")
         v = survey.steadiness
         if v.verdict in ("locked", "unknown") or params.strength > 0:
@@ -130,7 +130,7 @@ class Steady(StepKind):
             costs=f"Enlarges by {100 * (zoom - 1):.1f} % so that no border shows." if zoom > 1.0005 else "",
         )  # fmt: skip
 
-    def _worst_left(self, inputs: Inputs, params: Any, progress: Progress) -> float | None:
+    def _worst_left(self, inputs: Inputs, params: SteadyParams, progress: Progress) -> float | None:
         """The largest shift that settings leave on a few frames, measured on pictures steadied by them; None if it cannot be."""
         _, zoom = _moves(inputs, params) if params.strength > 0 else ([], 1.0)
 
@@ -159,7 +159,7 @@ def _path(rows: Any, shot: Any) -> list[Similarity | None]:
     ]
 
 
-def _moves(inputs: Inputs, params: Any) -> tuple[list[Similarity], float]:
+def _moves(inputs: Inputs, params: SteadyParams) -> tuple[list[Similarity], float]:
     path = _path(inputs.analysis()["path"], inputs.shot)
     if not any(p is not None for p in path):
         raise UserError("The motion could not be followed at any frame; choose other points, or steady by the whole picture.")
@@ -170,7 +170,7 @@ def _moves(inputs: Inputs, params: Any) -> tuple[list[Similarity], float]:
 
 
 def _shift_left(
-    inputs: Inputs, params: Any, product: Product, frame: int, zoom: float, base_of: Base | None = None
+    inputs: Inputs, params: SteadyParams, product: Product, frame: int, zoom: float, base_of: Base | None = None
 ) -> float | Reading:
     """How far the steadied picture at a frame lies from where a full correction would have it, px; a reading that says why not.
     `base_of`: gives the steadied picture of the reference frame; else as the step stands."""

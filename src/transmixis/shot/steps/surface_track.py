@@ -29,7 +29,7 @@ class SurfaceTrackParams(Params):
     last: float = number(0, 0, 1_000_000, "frame", "To", "The last frame on which it is to be seen. 0: the shot's last.", step=1)
 
 
-class SurfaceTrack(Track):
+class SurfaceTrack(Track[SurfaceTrackParams]):
     kind, title = "surface_track", "Surface track"
     says = "follows a flat surface with its perspective"
     work = "track"
@@ -42,7 +42,7 @@ class SurfaceTrack(Track):
 
     sets = "region"
 
-    def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
+    def handles(self, inputs: Inputs, params: SurfaceTrackParams, frame: int) -> tuple[Handle, ...]:
         """At the reference frame region and what to leave out, at others its corners."""
         if len(self.places(params)) == 0 or frame == int(params.reference):
             region, leave = (tuple(marks_of(o) for o in v) for v in (params.region, params.leave))
@@ -56,7 +56,7 @@ class SurfaceTrack(Track):
     def kept(self, value: Any) -> Any:
         return [[[i, round(x, 2), round(y, 2)] for i, x, y in outline] for outline in value]
 
-    def places(self, params: Any) -> Array:
+    def places(self, params: SurfaceTrackParams) -> Array:
         """The corners of the upright box about the region: four, whatever was drawn."""
         outlines = [xy(marks_of(o)) for o in params.region if len(o) >= 3]
         if not outlines:
@@ -65,7 +65,7 @@ class SurfaceTrack(Track):
         (x0, y0), (x1, y1) = every.min(axis=0), every.max(axis=0)
         return np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]])
 
-    def surface_of(self, inputs: Inputs, params: Any) -> Surface:
+    def surface_of(self, inputs: Inputs, params: SurfaceTrackParams) -> Surface:
         corners = self.places(params)
         if len(corners) == 0:
             raise needs("draw round the surface in the picture.")

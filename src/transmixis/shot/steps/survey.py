@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from transmixis.core.readings import Reading
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan
@@ -11,11 +9,11 @@ from transmixis.shot.contract import Slot, SurveyKind
 from transmixis.shot.steps.exposure import Exposure, exposure_readings
 from transmixis.shot.steps.marks import mark_readings
 from transmixis.shot.steps.sharpness import detail_readings
-from transmixis.shot.steps.steadiness import ReferenceParams, Steadiness, shift_readings
+from transmixis.shot.steps.steadiness import ReferenceParams, scanned_shift, shift_readings
 from transmixis.shot.steps.timing import timing_readings
 
 
-class Survey(SurveyKind):
+class Survey(SurveyKind[ReferenceParams]):
     kind, title, stage = "survey", "Survey", "Survey"
     version = 2
     says = "everything that is measured of a plate"
@@ -23,10 +21,10 @@ class Survey(SurveyKind):
     slots = (Slot("plate", "the plate to measure"),)
     Params = ReferenceParams
 
-    def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
+    def read_survey(self, survey: PlateSurvey, params: ReferenceParams, frame: int) -> list[Reading]:
         reference = int(params.reference)
         out = shift_readings(survey, reference, frame) + exposure_readings(survey, reference, frame)
         return out + detail_readings(survey, frame) + timing_readings(survey, frame) + mark_readings(survey, frame)
 
-    def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
-        return Steadiness().read_scan(scan, params, frame) + Exposure().read_scan(scan, params, frame)
+    def read_scan(self, scan: Scan, params: ReferenceParams, frame: int) -> list[Reading]:
+        return scanned_shift(scan) + Exposure().read_scan(scan, params, frame)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from transmixis.core.readings import Reading
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan
@@ -12,18 +10,22 @@ from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.params import Params
 
 
-class Timing(SurveyKind):
+class TimingParams(Params):
+    """There is nothing to set."""
+
+
+class Timing(SurveyKind[TimingParams]):
     kind, title, stage, version = "timing", "Timing", "Survey", 3
     says = "doubled, dropped and combed frames"
     begins = ALWAYS
     tells_topics = ("timing",)
     slots = (Slot("plate", "the plate to measure"),)
-    Params = Params
+    Params = TimingParams
 
-    def read_survey(self, survey: PlateSurvey, params: Any, frame: int) -> list[Reading]:
+    def read_survey(self, survey: PlateSurvey, params: TimingParams, frame: int) -> list[Reading]:
         return timing_readings(survey, frame)
 
-    def read_scan(self, scan: Scan, params: Any, frame: int) -> list[Reading]:
+    def read_scan(self, scan: Scan, params: TimingParams, frame: int) -> list[Reading]:
         return [Reading("combed", float(scan["levels"][4]), "%", COMBED)]
 
 

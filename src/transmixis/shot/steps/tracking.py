@@ -14,7 +14,7 @@ from transmixis.core.motion.surface import Laid, Surface
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
-from transmixis.shot.contract import Analysis, Handle, Inputs, Piece, Pins, Product, StepKind
+from transmixis.shot.contract import Analysis, Handle, Inputs, P, Piece, Pins, Product, StepKind
 from transmixis.shot.model import Pin, Step
 from transmixis.shot.pins import set_pin
 
@@ -25,7 +25,7 @@ TRAIL = 24  # frames before and after whose places are shown
 SEAT = "seat"  # the parameter whose pins are places set by hand
 
 
-class Track(StepKind):
+class Track(StepKind[P]):
     """A kind that follows something from its reference frame. Subclasses say what: `surface_of` and `places`."""
 
     stage, product = "Motion", "motion"

@@ -17,7 +17,7 @@ class AnyParams(Params):
     model_config = ConfigDict(extra="allow", frozen=True)
 
 
-class Unknown(StepKind):
+class Unknown(StepKind[AnyParams]):
     """Stands in for the kind; the renderer lets the step's first input through and never asks it to compute."""
 
     stage, product, known = "Build", "picture", False
@@ -33,8 +33,8 @@ class Unknown(StepKind):
         """What is shown of it."""
         return f"this Transmixis knows no step '{self.kind[:40]}'; it is kept as it is and passed by"
 
-    def compute(self, inputs: Any, params: Any, frame: int) -> Product:
+    def compute(self, inputs: Any, params: AnyParams, frame: int) -> Product:
         return Product()
 
-    def read(self, inputs: Any, params: Any, product: Product, frame: int) -> list[Reading]:
+    def read(self, inputs: Any, params: AnyParams, product: Product, frame: int) -> list[Reading]:
         return [Reading("step", None, "", 1.0, note=self.words)]
