@@ -10,6 +10,7 @@ import numpy as np
 
 from transmixis.media.still import write_still
 from transmixis.shot.model import Plate, Shot
+from transmixis.shot.parts import gathered
 from transmixis.shot.stepjob import added, changed
 
 HERE = Path(__file__).resolve().parent
@@ -64,7 +65,7 @@ def worked(shot: Shot) -> Shot:
     # what is followed is followed on the plate as it came
     for track in ("point_track", "surface_track", "point_track2"):
         shot, _ = changed(shot, track, ["plate=plate:hero"], [], [])
-    return shot
+    return gathered(shot, "Board", ["shapes", "lay_in"])[0]
 
 
 def plates() -> tuple[Plate, Plate]:

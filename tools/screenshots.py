@@ -67,7 +67,7 @@ def _bench(window: MainWindow) -> None:
     window.state.set_step("match")
     settle(window)
     save(window, OUT / "bench-match.png")
-    window.state.use_proposal()
+    window.state.answers.use()
     settle(window)
 
 

@@ -22,7 +22,7 @@ from transmixis.shot.steps.attachment import hidden as not_seen
 from transmixis.shot.steps.params import choice, hidden, number
 
 OFF = 1.5  # px: an outline further off its edge shows as a rim or a bite (judgement, docs/limits.md)
-DRAW = "Press along its outline, point by point; press the first point again to close. Drag a point to pin it here, press a side for a new one."
+DRAW = "Press along its outline; the first point again closes it. Drag a point to pin it here, press a side for a new one."
 CORNERS, SMOOTH = "corners", "smooth"
 
 
