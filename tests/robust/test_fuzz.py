@@ -49,6 +49,9 @@ def one_sentence(words: str) -> None:
 # -- documents
 
 
+LARGE = "shots/A010/steps/shapes.json"  # a step in a file of its own
+
+
 @pytest.fixture(scope="module")
 def small_film(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("fuzz") / "film"
@@ -61,7 +64,14 @@ def small_film(tmp_path_factory: pytest.TempPathFactory) -> Path:
     shot = new_shot("A010", "", info, plate, "24")
     back, _ = plate_from(folder, folder / "plates" / "background.png", shot)
     doc.change_shot("Add", first_work_order(shot.model_copy(update={"plates": (plate, back)})))
+    drawn = [[i, 10 + i % 20, 10 + i // 3] for i in range(1, 61)]
+    made = doc.run("A010", "step.add", kind="shapes").made
+    for n in (1, 2):
+        doc.run("A010", "step.pin", step=made, param="outline", frame=n, value=[[*m, 0][:3] for m in drawn])
+    doc.change_step("Longer", "A010", doc.shot("A010").step(made).model_copy(update={"params": {"outline": drawn * 1}}))
+    doc.run("A010", "part.make", name="Drawn", steps=[made, "place"])
     doc.close()
+    assert (folder / LARGE).exists()
     return folder
 
 
@@ -140,7 +150,7 @@ def test_mutated_documents_give_one_sentence_or_open(small_film: Path, tmp_path:
     rng = random.Random(1)
     folder = tmp_path / "film"
     shutil.copytree(small_film, folder)
-    names = ["shots/A010/shot.json"] * 4 + ["production.json", "log.jsonl"]
+    names = ["shots/A010/shot.json"] * 4 + [LARGE] * 2 + ["production.json", "log.jsonl"]
     whole = {n: (folder / n).read_bytes() for n in set(names)}
     opened = 0
     for i in range(MANY or 150):
@@ -301,7 +311,10 @@ def test_odd_command_lines_end_in_one_sentence(small_film: Path, tmp_path: Path,
         ["render", folder, "A010", "--out", tmp_path / "q.@.png", "--range", "@"], ["check", "@", "@"], ["bestframe", "@"], ["join", "@", "@"],
         ["plan", "@", "@"], ["plan", "shutter", "rate=@", "angle=@"], ["plan", "schedule", "--project", "@"], ["report", "log", folder, "--out", "@"],
         ["shelf", "add", folder, "@"], ["shelf", "list", "@"], ["cleanplate", take, "--out", "@"], ["plan", "screen", "--still", take, "--box", "@"],
-        ["@"], ["--version", "@"],
+        ["part", "make", folder, "A010", "@", "@", "@"], ["part", "@", folder, "A010", "@"], ["part", "copy", folder, "A010", "@", "--right", "@"],
+        ["part", "move", folder, "A010", "Drawn", "--down", "@", "--frames", "@"], ["edit", folder, "A010", "@", "--with", "@"],
+        ["edit", folder, "A010", "step.set", "--with", "step=shapes", "--with", "param=@", "--with", "value=@"],
+        ["edit", folder, "@", "part.front", "--with", "part=@"], ["@"], ["--version", "@"],
     ]  # fmt: skip
     for i in range(len(fixed) + (MANY or 60)):
         line = fixed[i] if i < len(fixed) else rng.choice(commands)

@@ -265,7 +265,7 @@ def render(
     """Render a shot to a sequence or a movie."""
     session = Session.open(project, cache << 20, read_only=True)
     try:
-        shot = _shot(session.document, code)
+        shot = session.document.shot(code)
         ref = f"step:{step}" if step else output_ref(shot)
         if ref is None:
             raise UserError(f"Shot {code} has nothing to render; add plates first.")
@@ -280,14 +280,6 @@ def render(
     show(as_json, report.__dict__, text)
     if report.failed:
         raise typer.Exit(1)
-
-
-def _shot(doc: Document, code: str) -> Shot:
-    try:
-        return doc.shot(code)
-    except KeyError:
-        codes = ", ".join(s.code for s in doc.film.shots) or "none yet"
-        raise UserError(f"There is no shot '{code}'; the production has {codes}.") from None
 
 
 def _range(text: str, shot: Shot) -> range:
@@ -314,7 +306,7 @@ def check(
     session = Session.open(project, read_only=True)
     tables: dict[str, list[dict[str, Any]]] = {}
     try:
-        for shot in [_shot(session.document, code)] if code else session.document.film.shots:
+        for shot in [session.document.shot(code)] if code else session.document.film.shots:
             renderer = session.renderer(shot.code)
             tables[shot.code] = with_bar(partial(_measure_all, renderer))
     finally:

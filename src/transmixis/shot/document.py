@@ -101,7 +101,12 @@ class Document:
         self._watchers.append(watcher)
 
     def shot(self, code: str) -> Shot:
-        return self._film.shot(code)
+        """The shot with this code. Raises UserError."""
+        found = next((s for s in self._film.shots if s.code == code), None)
+        if found is None:
+            there = ", ".join(s.code for s in self._film.shots[:20]) or "none yet"
+            raise UserError(f"There is no shot '{said(code)[:40]}'; the production has {there}.")
+        return found
 
     def prime(self) -> None:
         """Make ready for the first edit; may be called beside the interface's thread."""

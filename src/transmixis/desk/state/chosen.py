@@ -56,10 +56,7 @@ class Chosen(QObject):
     def shot(self) -> Shot | None:
         if not self.session or not self.code:
             return None
-        try:
-            return self.session.document.shot(self.code)
-        except KeyError:
-            return None
+        return next((s for s in self.session.document.film.shots if s.code == self.code), None)
 
     @property
     def step(self) -> Step | None:
