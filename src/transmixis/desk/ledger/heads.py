@@ -43,7 +43,8 @@ def _paint_worst(p: QPainter, v: Layout, column: Column, left: float, width: flo
     if not found:
         waiting = not any(v.state.known.readings.get(s.id) for s in column.steps)
         mark(p, "open" if waiting else "unknown", left + 11, y)
-        words, px = fitting(("measuring" if waiting else "unknown",), width - 4, (10, 9, 8))
+        still = ("not measured", "not yet") if v.state.work.stopped else ("measuring",)
+        words, px = fitting(still if waiting else ("unknown",), width - 4, (10, 9, 8))
         text(p, left + 3, y + 14, words, px, 400, INK2, room=width - 3)
         return
     step, _, reading = found
