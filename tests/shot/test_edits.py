@@ -60,6 +60,11 @@ def test_what_is_made_is_told_and_a_pin_can_be_taken_out() -> None:
     assert run(part.shot, "part.fold", {"part": "Back"}).shot.parts[0].folded
     assert run(part.shot, "part.rename", {"part": "Back", "name": "Dusk"}).shot.parts[0].name == "Dusk"
     assert run(part.shot, "part.remove", {"part": "Back"}).shot.parts == ()
+    moved = run(part.shot, "part.move", {"part": "Back", "right": 4.0, "down": -3.0}).shot.step("b")
+    assert (moved.params["x"], moved.params["y"]) == (4.0, -3.0)
+    copy = run(part.shot, "part.copy", {"part": "Back", "name": "Twin", "right": 4.0, "down": -3.0})
+    twin = copy.shot.step(copy.shot.parts[-1].steps[0])
+    assert (copy.shot.parts[-1].name, twin.params["x"], twin.params["y"]) == ("Twin", 4.0, -3.0)
 
 
 @pytest.mark.parametrize(

@@ -165,6 +165,27 @@ def test_removing_steps_leaves_no_empty_part_and_shows_what_lay_behind(tmp_path:
     assert more.step("white").inputs["back"] == "step:red"
 
 
+def test_what_serves_a_step_alone_is_suggested_with_it() -> None:
+    shot = stacked("red", "blue").model_copy(update={"parts": ()})
+    lay = Step(
+        id="blue",
+        kind="lay_in",
+        name="b",
+        inputs={"front": "step:match", "back": "step:red", "before": "step:cut_blue", "motion": "step:track"},
+    )
+    more = (
+        Step(id="match", kind="match", name="Match", inputs={"subject": "step:even", "plate": "step:red"}),
+        Step(id="even", kind="even_out", name="Even", inputs={"plate": "plate:blue"}),
+        Step(id="track", kind="surface_track", name="Track", inputs={"plate": "plate:ground"}),
+    )
+    shot = shot.with_step(lay).model_copy(update={"steps": (*shot.with_step(lay).steps, *more)})
+    assert parts.suggested(shot, "blue") == {"blue", "cut_blue", "match"}  # no track, no mend, no other layer
+    shared = shot.with_step(shot.step("red").model_copy(update={"inputs": {**shot.step("red").inputs, "front": "step:match"}}))
+    assert parts.suggested(shared, "blue") == {"blue", "cut_blue"}  # what another uses too stays out
+    moved = parts.moved(parts.gathered(shot, "B", ["cut_blue"])[0], "B", 1 / 3, 0)
+    assert moved.step("cut_blue").params["outline"][0] == [1, 2.3333, 3]
+
+
 def test_what_is_no_part_is_said() -> None:
     shot = stacked("red")
     for which, words in (("Green", "its parts are 'Red'"), ("part9", "no one part")):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -105,6 +106,30 @@ def test_any_other_kind_is_made_at_full_size_and_shrunk(shot: tuple[Shot, Path])
         blocks = want.reshape(91, 2, 161, 2, -1).mean(axis=(1, 3))
         np.testing.assert_allclose(small, blocks, atol=1e-6)
         assert not small.flags.writeable
+    quarter = SmallProducts(full, 4).product("plate:hero", 2).picture
+    picture = full.product("plate:hero", 2).picture
+    assert quarter is not None
+    assert picture is not None
+    want = cv2.copyMakeBorder(picture, 0, 3, 0, 2, cv2.BORDER_REPLICATE)
+    np.testing.assert_allclose(quarter, want.reshape(46, 4, 81, 4, -1).mean(axis=(1, 3)), atol=1e-6)
+
+
+def test_a_kind_that_scales_computes_at_the_small_size(shot: tuple[Shot, Path], monkeypatch: pytest.MonkeyPatch) -> None:
+    made, folder = shot
+    seen: list[tuple[int, float]] = []
+    kind = type(kind_of("place"))
+    real = kind.compute
+
+    def watched(self: object, inputs: Any, params: Any, frame: int) -> Product:
+        seen.append((inputs.shot.width, params.x))
+        return real(self, inputs, params, frame)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(kind, "compute", watched)
+    full = Renderer(made, Material(folder))
+    ref = f"step:{next(s.id for s in made.steps if s.kind == 'place')}"
+    SmallProducts(full, 2).product(ref, 1)
+    full.product(ref, 1)
+    assert seen == [(161, 5.5), (WIDE, 11.0)]
 
 
 def test_a_track_and_a_shape_lie_where_they_lay(shot: tuple[Shot, Path]) -> None:
@@ -156,3 +181,6 @@ def test_what_is_learnt_and_followed_is_of_the_full_size_whoever_asks_first(shot
     np.testing.assert_array_equal(a.matrix, b.matrix)
     np.testing.assert_allclose(moved.about, b.about / 2)
     assert small.handles("track", 1)[0].value == asked_full.handles("track", 1)[0].value
+    there = small.motion_if_there("track", 2)
+    assert there is not None
+    np.testing.assert_array_equal(there.matrix, b.matrix)
