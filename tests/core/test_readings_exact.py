@@ -10,6 +10,8 @@ import OpenImageIO as oiio
 import pytest
 
 from transmixis.core.matte.chroma import chroma_is_halved, restore_chroma
+from transmixis.core.matte.keyer import KeyModel, learn_shot
+from transmixis.core.matte.screen import NoScreen
 from transmixis.core.matte.subject import _without_islands
 from transmixis.core.motion.backdrop import backdrop_of
 from transmixis.core.motion.coding import coded, coded_luma
@@ -19,6 +21,7 @@ from transmixis.core.motion.similarity import Similarity
 from transmixis.core.plan.sun import apart
 from transmixis.core.survey import noise
 from transmixis.core.survey.blur import _is_smear
+from transmixis.core.survey.camera_path import CameraPath, judge
 from transmixis.core.survey.dust_seen import _add
 from transmixis.core.survey.flashing import flashes_per_second
 from transmixis.core.survey.overlay import _level, overlay
@@ -268,3 +271,25 @@ def test_directions_are_apart_by_the_shorter_way(a: float, b: float, angle: floa
 def test_shadow_on_the_screen_is_advised_on_from_a_fiftieth_on(shadow: float, told: bool) -> None:
     report = ScreenReport("green", (0.05, 0.3, 0.06), 0.5, 0.1, np.zeros((14, 24)), shadow, 0.0, 0.0, 20.0, 0.5, (), "good", ())
     assert any("lies in shadow" in a for a in _advice(report)) is told
+
+
+def test_frames_without_the_screen_teach_nothing_of_it() -> None:
+    dice = np.random.default_rng(12)
+    green = np.full((120, 200, 3), (0.05, 0.3, 0.06), np.float32)
+    green[40:, 80:130] = (0.4, 0.3, 0.25)
+    frames = [(green + dice.normal(0, 0.002, green.shape)).astype(np.float32) for _ in range(2)]
+    grey = np.full((120, 200, 3), 0.3, np.float32)
+    model = learn_shot([grey, frames[0], grey, frames[1]])
+    assert isinstance(model, KeyModel)
+    assert model.kind == "green"
+    np.testing.assert_allclose(model.screen_colour, (0.05, 0.3, 0.06), atol=0.01)
+    assert isinstance(learn_shot([grey, grey]), NoScreen)
+
+
+@pytest.mark.parametrize(("drift", "verdict"), [(0.6, "locked"), (0.9, "nearly"), (3.0, "moving")])
+def test_a_drift_counts_from_four_errors_on(drift: float, verdict: str) -> None:
+    """A slow way of so many px over 60 frames, measured to 0.2 px each."""
+    x = np.linspace(0, drift, 60)
+    still, turned = np.zeros(60), np.ones(60)
+    path = CameraPath(x, still, still, turned, np.full(60, 0.2), (540, 960))
+    assert judge(path).verdict == verdict
