@@ -143,7 +143,9 @@ def window_rows(folder: Path) -> list[tuple[str, float]]:
     state.set_step("layer29")
     document = state.session.document if state.session else None
     assert document is not None
-    rows.append(("an edit on the interface's thread", median(lambda i: state.edits.set_param("opacity", 0.3 + i / 100), document.wait)))
+    rows.append(
+        ("an edit on the interface's thread", median(lambda i: state.edits.set_param("opacity", 0.3 + i / 100), document.wait))
+    )
     window.close()
     return rows
 
