@@ -184,3 +184,16 @@ def test_what_is_learnt_and_followed_is_of_the_full_size_whoever_asks_first(shot
     there = small.motion_if_there("track", 2)
     assert there is not None
     np.testing.assert_array_equal(there.matrix, b.matrix)
+
+
+def test_nothing_laid_in_yet_leaves_the_picture_as_it_is_and_says_so(shot: tuple[Shot, Path]) -> None:
+    made, folder = shot
+    step = next(s for s in made.steps if s.kind == "lay_in")
+    bare = made.with_step(step.model_copy(update={"inputs": {k: v for k, v in step.inputs.items() if k != "front"}}))
+    r = Renderer(bare, Material(folder))
+    got, want = r.product(f"step:{step.id}", 1), r.product(step.inputs["back"], 1)
+    assert got.picture is not None
+    assert want.picture is not None
+    np.testing.assert_array_equal(got.picture[..., :3], want.picture[..., :3])
+    notes = {x.name: x.note for x in r.measure(step.id, 1)}
+    assert notes["enlargement"] == "the picture that is laid in is not connected yet"

@@ -18,7 +18,7 @@ from transmixis.shot.contract import SCREEN, Handle, Inputs, Product, Proposal, 
 from transmixis.shot.model import Step
 from transmixis.shot.steps.params import Params, hidden, number
 
-DRAW = "Press round the subject, point by point; press the first point again to close. Drag points, press a side for a new one."
+DRAW = "Press round the subject; the first point again closes it. Drag points, press a side for a new one."
 CUT_LIMIT = 1.0  # % of the shape's border that runs over something
 
 

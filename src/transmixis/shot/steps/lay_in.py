@@ -42,7 +42,7 @@ class LayIn(StepKind[LayInParams]):
     says = "lays a picture into four corners"
     work = "place and match"
     slots = (
-        Slot("front", "the picture that is laid in", usual=("plate:still", "plate:element")),
+        Slot("front", "the picture that is laid in", optional=True, usual=("plate:still", "plate:element")),
         Slot("back", "the picture behind", ground=True, usual=("step:result", "step:mended", "plate:hero", "plate:any")),
         HANGS_ON,
         Slot("before", "mattes of what passes in front", takes="matte", optional=True, many=True, usual=("step:cut out",)),
@@ -68,7 +68,7 @@ class LayIn(StepKind[LayInParams]):
         back = inputs.picture("back", frame)
         size = (back.shape[0], back.shape[1])
         hold = hold_at(inputs, params, frame)
-        if len(params.corners) != 4 or not_seen(inputs, params, hold):
+        if not inputs.has("front") or len(params.corners) != 4 or not_seen(inputs, params, hold):
             return Product(picture=back, matte=np.zeros(size, np.float32), work=(hold, None))
         front = with_alpha(inputs.picture("front", frame))
         fit = through(_rectangle(front), np.asarray(params.corners))
@@ -99,6 +99,7 @@ class LayIn(StepKind[LayInParams]):
         out = hold_reading(inputs, hold)
         if now is None:
             note = "its four corners are not set yet" if len(params.corners) != 4 else "it is not to be seen here"
+            note = note if inputs.has("front") else "the picture that is laid in is not connected yet"
             return [*out, Reading("enlargement", None, "×", RESOLUTION_LIMIT, note=note)]
         front = inputs.picture("front", frame)
         grown = max(local_scale(now, (float(x), float(y))) for x, y in _rectangle(front))

@@ -23,7 +23,7 @@ from transmixis.shot.steps.params import hidden, number
 SEAM = 2.0  # 8-bit levels: steps of this size begin to show on even ground (docs/limits.md)
 UNLIKE = 12.0  # 8-bit levels: surroundings that differ by more are other stuff (judgement)
 USED = 5.0  # % of the place that the source may show of itself, or of what lies outside of the frame
-DRAW = "Press round what must go, point by point; press the first point again to close. Drag points, press a side for a new one."
+DRAW = "Press round what must go; the first point again closes it. Drag points, press a side for a new one."
 SOURCE = "Drag the dashed outline to where the surface may be taken from."
 TRIED = 3  # frames that offsets are tried on
 

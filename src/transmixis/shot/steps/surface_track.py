@@ -14,7 +14,7 @@ from transmixis.shot.contract import Handle, Inputs, Slot
 from transmixis.shot.steps.params import Params, choice, hidden, number
 from transmixis.shot.steps.tracking import Track, needs
 
-REGION = "Press round the flat surface, point by point; press the first point to close. Another outline may be begun beside it."
+REGION = "Press round the flat surface; the first point again closes it. Another outline may be begun beside it."
 LEAVE = "Press round what does not belong to the surface: glare, people, what lies deeper."
 
 
