@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ast
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -43,3 +45,12 @@ def test_nothing_of_ours_is_imported_inside_a_function() -> None:
                     if isinstance(n, ast.ImportFrom) and (n.level or (n.module or "").startswith("transmixis"))
                 ]
     assert found == []
+
+
+def test_the_document_can_be_had_without_what_computes() -> None:
+    """Looking at a production, and the many short programs that do, must not wait for kernels and readers of movies."""
+    code = (
+        "import sys, transmixis.shot.document; print([m for m in ('cv2', 'numba', 'av', 'scipy', 'PyQt6') if m in sys.modules])"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
+    assert done.stdout.strip() == "[]"

@@ -17,6 +17,7 @@ from transmixis.desk.tools.box import BoxTool
 from transmixis.desk.window import MainWindow
 from transmixis.media.still import write_still
 from transmixis.shot.document import Document
+from transmixis.shot.edits import do
 from transmixis.shot.model import Plate, Shot
 from transmixis.shot.steps import KINDS
 
@@ -30,7 +31,7 @@ def window(qtbot: Any, tmp_path: Path) -> Iterator[MainWindow]:
     doc = Document.create(tmp_path / "film", "Film")
     plates = (Plate(id="still", role="still", path=str(tmp_path / "wall.png")),)
     doc.change_shot("Make", Shot(code="A", length=3, width=320, height=240, plates=plates))
-    doc.run("A", "step.add", kind=Dim.kind)
+    do(doc, "A", "step.add", kind=Dim.kind)
     doc.close()
     w = MainWindow(settings=QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
     qtbot.addWidget(w)

@@ -26,6 +26,7 @@ from transmixis.media.movie import MovieWriter
 from transmixis.media.source import open_source
 from transmixis.media.still import write_still
 from transmixis.shot.document import Document
+from transmixis.shot.edits import do
 from transmixis.shot.session import Session
 from transmixis.shot.workorder import first_work_order, new_shot, plate_from
 
@@ -65,11 +66,11 @@ def small_film(tmp_path_factory: pytest.TempPathFactory) -> Path:
     back, _ = plate_from(folder, folder / "plates" / "background.png", shot)
     doc.change_shot("Add", first_work_order(shot.model_copy(update={"plates": (plate, back)})))
     drawn = [[i, 10 + i % 20, 10 + i // 3] for i in range(1, 61)]
-    made = doc.run("A010", "step.add", kind="shapes").made
+    made = do(doc, "A010", "step.add", kind="shapes").made
     for n in (1, 2):
-        doc.run("A010", "step.pin", step=made, param="outline", frame=n, value=[[*m, 0][:3] for m in drawn])
+        do(doc, "A010", "step.pin", step=made, param="outline", frame=n, value=[[*m, 0][:3] for m in drawn])
     doc.change_step("Longer", "A010", doc.shot("A010").step(made).model_copy(update={"params": {"outline": drawn * 1}}))
-    doc.run("A010", "part.make", name="Drawn", steps=[made, "place"])
+    do(doc, "A010", "part.make", name="Drawn", steps=[made, "place"])
     doc.close()
     assert (folder / LARGE).exists()
     return folder

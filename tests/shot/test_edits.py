@@ -10,7 +10,7 @@ from clirun import here, ran
 
 from transmixis.core.errors import UserError
 from transmixis.shot.document import Document
-from transmixis.shot.edits import EDITS, run
+from transmixis.shot.edits import EDITS, do, run
 from transmixis.shot.model import Pin, Plate, Shot, Step
 from transmixis.shot.store import load_film
 
@@ -94,7 +94,7 @@ def test_what_cannot_be_done_is_said(edit: str, args: dict, words: str) -> None:
 def test_by_the_document_and_the_command_line(tmp_path: Path) -> None:
     doc = Document.create(tmp_path / "film", "Film")
     doc.change_shot("Make", two())
-    assert doc.run("A", "step.switch", step="b").title == "Switch Sky"
+    assert do(doc, "A", "step.switch", step="b").title == "Switch Sky"
     assert doc.undo() == "Switch Sky"
     doc.close()
     film = tmp_path / "film"

@@ -10,7 +10,7 @@ import typer
 from transmixis.cli.common import Json, app, show
 from transmixis.shot import parts
 from transmixis.shot.document import Document
-from transmixis.shot.edits import EDITS
+from transmixis.shot.edits import EDITS, do
 from transmixis.shot.model import Part, Shot
 from transmixis.shot.stepjob import setting
 
@@ -41,7 +41,7 @@ def make(
     """Gather steps under a name."""
     doc = Document.open(project)
     try:
-        done = doc.run(code, "part.make", name=name, steps=steps)
+        done = do(doc, code, "part.make", name=name, steps=steps)
     finally:
         doc.close()
     made = parts.part_named(done.shot, done.made)
@@ -52,7 +52,7 @@ def _change(project: Path, code: str, which: str, what: str, as_json: bool, **ar
     doc = Document.open(project)
     try:
         was = parts.part_named(doc.shot(code), which)
-        done = doc.run(code, f"part.{what}", part=was.id, **args)
+        done = do(doc, code, f"part.{what}", part=was.id, **args)
     finally:
         doc.close()
     now = next((p for p in done.shot.parts if p.id == (done.made or was.id)), was)
@@ -145,7 +145,7 @@ def edit_(
     given = dict(setting(a) for a in args or [])
     doc = Document.open(project)
     try:
-        done = doc.run(code, edit, **given)
+        done = do(doc, code, edit, **given)
     finally:
         doc.close()
     show(as_json, {"title": done.title, "made": done.made}, done.title + (f" ({done.made})" if done.made else ""))

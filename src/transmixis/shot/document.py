@@ -8,13 +8,11 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from pydantic import ValidationError
 
 from transmixis.core.errors import UserError
 from transmixis.media.files import make_folder, said, why
-from transmixis.shot.edits import Done, run
 from transmixis.shot.lock import Lock
 from transmixis.shot.logbook import LogBook
 from transmixis.shot.model import Film, Production, Shot, Step
@@ -132,12 +130,6 @@ class Document:
     def change_step(self, title: str, code: str, step: Step) -> None:
         """Replace one step of a shot."""
         self.change_shot(title, self.shot(code).with_step(step))
-
-    def run(self, code: str, edit_id: str, /, **args: Any) -> Done:
-        """Do a registered edit on a shot."""
-        done = run(self.shot(code), edit_id, args)
-        self.change_shot(done.title, done.shot)
-        return done
 
     # -- saving
 

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError, create_model
 
 from transmixis.core.errors import UserError
 from transmixis.shot import parts
+from transmixis.shot.document import Document
 from transmixis.shot.keys import checked
 from transmixis.shot.model import Cue, Pin, Shot, Step
 from transmixis.shot.pins import remove_pin, set_pin
@@ -69,6 +70,13 @@ def run(shot: Shot, edit_id: str, args: dict[str, Any]) -> Done:
     made = one.make(shot, **values)
     new, made_id = made if isinstance(made, tuple) else (made, "")
     return Done(new, one.title.format(**{k: _named(shot, k, v) for k, v in values.items()}), made_id)
+
+
+def do(document: Document, code: str, edit_id: str, /, **args: Any) -> Done:
+    """Do an edit on a shot of an open production, as one command of it. Raises UserError."""
+    done = run(document.shot(code), edit_id, args)
+    document.change_shot(done.title, done.shot)
+    return done
 
 
 def _named(shot: Shot, name: str, value: Any) -> str:

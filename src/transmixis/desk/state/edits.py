@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from transmixis.core.errors import UserError
 from transmixis.desk.state.chosen import Chosen
 from transmixis.shot.document import Document
+from transmixis.shot.edits import do
 from transmixis.shot.model import Film, Pin, Shot
 from transmixis.shot.pins import params_at, remove_pin, set_pin
 from transmixis.shot.record import words_of
@@ -34,7 +35,7 @@ class Edits:
         made: list[str] = []
         code = self._s.code
         if self._s.session and self._s.shot:
-            self.attempt(lambda document: made.append(document.run(code, edit_id, **args).made))
+            self.attempt(lambda document: made.append(do(document, code, edit_id, **args).made))
         return made[0] if made else ""
 
     def change_there(self, session: Session, code: str, title: str, make: Callable[[Shot], Shot]) -> bool:
