@@ -10,7 +10,9 @@ import OpenImageIO as oiio
 import pytest
 
 from transmixis.core.matte.chroma import chroma_is_halved, restore_chroma
-from transmixis.core.matte.keyer import KeyModel, learn_shot
+from transmixis.core.matte.error import mse, sad
+from transmixis.core.matte.keyer import KeyModel, KeySettings, key_frame, learn_shot
+from transmixis.core.matte.measure import separation_reading
 from transmixis.core.matte.screen import NoScreen
 from transmixis.core.matte.subject import _without_islands
 from transmixis.core.motion.backdrop import backdrop_of
@@ -18,7 +20,9 @@ from transmixis.core.motion.coding import coded, coded_luma
 from transmixis.core.motion.point import follow
 from transmixis.core.motion.sampling import Splined
 from transmixis.core.motion.similarity import Similarity
+from transmixis.core.plan.screen import measured_boxes
 from transmixis.core.plan.sun import apart
+from transmixis.core.repair.background import Background, background_words
 from transmixis.core.survey import noise
 from transmixis.core.survey.blur import _is_smear
 from transmixis.core.survey.camera_path import CameraPath, judge
@@ -284,6 +288,28 @@ def test_frames_without_the_screen_teach_nothing_of_it() -> None:
     assert model.kind == "green"
     np.testing.assert_allclose(model.screen_colour, (0.05, 0.3, 0.06), atol=0.01)
     assert isinstance(learn_shot([grey, grey]), NoScreen)
+    blue = frames[0][..., ::-1].copy()  # a frame of another take has slipped in
+    slipped = learn_shot([frames[0], blue, frames[1]])
+    assert isinstance(slipped, KeyModel)
+    np.testing.assert_allclose(slipped.screen_colour, model.screen_colour, atol=1e-4)
+    np.testing.assert_allclose(slipped.law, model.law, rtol=0.2)
+
+
+@pytest.mark.parametrize("sigma", [0.002, 0.006])
+def test_separation_is_told_in_steps_of_the_noise(sigma: float) -> None:
+    """The screen's colour difference is 0.3 - 0.06, the grey subject's 0, the noise of a difference of two channels sqrt(2) sigma."""
+    frames = []
+    for n in range(3):
+        f = np.full((180, 320, 3), (0.05, 0.3, 0.06), np.float32)
+        f[50:, 120:200] = 0.3
+        frames.append((f + np.random.default_rng(n).normal(0, sigma, f.shape)).astype(np.float32))
+    model = learn_shot(frames)
+    assert isinstance(model, KeyModel)
+    told = separation_reading(frames[0], key_frame(frames[0], model, KeySettings()), model)
+    # the reading takes the 5 % and 95 % of both, so noise itself takes some steps away
+    expected = 0.24 / (np.sqrt(2) * sigma)
+    assert told.value is not None
+    assert 0.75 * expected < told.value < 1.05 * expected
 
 
 @pytest.mark.parametrize(("drift", "verdict"), [(0.6, "locked"), (0.9, "nearly"), (3.0, "moving")])
@@ -293,3 +319,31 @@ def test_a_drift_counts_from_four_errors_on(drift: float, verdict: str) -> None:
     still, turned = np.zeros(60), np.ones(60)
     path = CameraPath(x, still, still, turned, np.full(60, 0.2), (540, 960))
     assert judge(path).verdict == verdict
+
+
+def test_errors_of_a_matte_are_those_of_their_definitions() -> None:
+    """Rhemann et al., 2009: sums and means over all pixels."""
+    a, b = np.float32([[0.5, 1.0], [0.0, 0.25]]), np.float32([[0.25, 1.0], [0.5, 0.25]])
+    assert sad(a, b) == pytest.approx(0.75)
+    assert mse(a, b) == pytest.approx((0.25**2 + 0.5**2) / 4)
+
+
+def test_swatches_of_boxes_are_what_lies_in_them_and_as_large() -> None:
+    picture = np.zeros((40, 60, 3), np.float32)
+    picture[10:20, 5:35] = (0.2, 0.5, 0.1)
+    picture[25:30, 40:50] = (0.6, 0.1, 0.1)
+    cloth, coat = measured_boxes(picture, (("cloth", (5, 10, 30, 10)), ("coat", (40, 25, 10, 5))))
+    np.testing.assert_allclose(cloth.rgb, (0.2, 0.5, 0.1), atol=1e-6)
+    np.testing.assert_allclose(coat.rgb, (0.6, 0.1, 0.1), atol=1e-6)
+    assert cloth.share / coat.share == pytest.approx(300 / 50)
+
+
+def test_a_background_says_how_much_was_never_seen() -> None:
+    shown = np.ones((10, 10), bool)
+    shown[:2] = False
+    share = np.ones((10, 10), np.float32)
+    share[2] = 0.1
+    made = Background(np.zeros((10, 10, 3), np.float32), share, shown, (1, 5, 9))
+    words = background_words(made)
+    assert words.startswith("Made from 3 frames. 20.0 % of the frame is not shown")
+    assert "another 10.0 %" in words
