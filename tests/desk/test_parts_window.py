@@ -204,6 +204,8 @@ def test_every_command_has_a_key_of_its_own_and_a_line(window: MainWindow, qtbot
     assert window.state.frame == 2
     qtbot.keyClick(window.bench.viewer, Qt.Key.Key_Down)
     assert window.state.frame == 3
+    qtbot.keyClick(window.bench.viewer, Qt.Key.Key_Up, Qt.KeyboardModifier.KeypadModifier)  # as the number pad sends it
+    assert window.state.frame == 2
     window.commands.run("frame.last")
     assert window.state.frame == 6
     window.commands.run("frame.first")

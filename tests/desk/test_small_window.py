@@ -103,7 +103,7 @@ def test_scrubbing_what_is_cached_never_waits_for_work(bench: MainWindow, qtbot:
         qtbot.mouseClick(page.go, Qt.MouseButton.LeftButton)
         bench.show_page("bench")
         state.session.analyses.try_again()  # type: ignore[union-attr]
-        made = state.edits.run("step.add", kind="surface_track", name=f"Wall {round_}")
+        made = state.edits.run("step.add", kind="surface_track", name=f"Wall {round_}").made  # type: ignore[union-attr]
         region = [[[1, 60, 60], [2, 300, 60], [3, 300, 220], [4, 60, 220]]]
         state.edits.run("step.set", step=made, param="region", value=region)
         worst, busy = 0.0, 0

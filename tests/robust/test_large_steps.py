@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 from transmixis.core.errors import UserError
 from transmixis.media.files import write_atomically
-from transmixis.shot import store
+from transmixis.shot import store, texts
 from transmixis.shot.document import Document
 from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.store import load_film
@@ -266,3 +266,20 @@ def test_what_could_not_be_written_beside_is_taken_back_and_told(tmp_path: Path,
     doc.redo()
     doc.close()
     assert load_film(doc.folder) == good
+
+
+def test_making_ready_beside_an_edit_takes_nothing_from_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Opening makes the texts of all steps on a worker; an edit in between writes what it made itself."""
+    doc = made(tmp_path / "f", step("big", 8))
+    real = texts.StepTexts.of_shot
+    before = doc.shot("A010")
+
+    def meanwhile(self: texts.StepTexts, shot: Shot, name: str) -> Any:
+        out = real(self, shot, name)
+        real(self, before, name)  # the worker comes to the shot as it was
+        return out
+
+    monkeypatch.setattr(texts.StepTexts, "of_shot", meanwhile)
+    doc.change_step("Draw", "A010", step("big", 9))
+    assert load_film(doc.folder) == doc.film
+    doc.close()

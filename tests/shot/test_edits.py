@@ -52,7 +52,7 @@ def test_an_edit_changes_what_it_says(edit: str, args: dict, title: str, check: 
 def test_what_is_made_is_told_and_a_pin_can_be_taken_out() -> None:
     done = run(two(), "step.add", {"kind": "place", "name": "Smoke"})
     assert done.shot.step(done.made).name == "Smoke"
-    assert done.title == "Add place"
+    assert done.title == "Add Smoke"
     pinned = run(two(), "step.pin", {"step": "b", "param": "x", "frame": 3, "value": 1}).shot
     assert run(pinned, "step.unpin", {"step": "b", "param": "x", "frame": 3}).shot.step("b").pins.get("x", ()) == ()
     part = run(two(), "part.make", {"name": "Back", "steps": ["b"]})
@@ -80,6 +80,8 @@ def test_what_is_made_is_told_and_a_pin_can_be_taken_out() -> None:
         ("step.rename", {"step": "b", "name": "  "}, "needs a name"),
         ("step.limit", {"step": "b", "reading": "x", "limit": float("nan")}, "finite"),
         ("step.add", {"kind": "nonsense"}, "nonsense"),
+        ("step.add", {"kind": "place", "inputs": {"front": "plate:none"}}, "no plate 'none'"),
+        ("step.add", {"kind": "place", "inputs": {"side": "plate:sky"}}, "no slot 'side'"),
         ("part.switch", {"part": "Nobody"}, "its parts are none yet"),
         ("part.rename", {"part": "Nobody", "name": "x"}, "its parts are none yet"),
         ("cue.add", {"frame": 10, "name": "late"}, "from 1 to 9"),

@@ -18,7 +18,7 @@ from transmixis.media.still import write_still
 from transmixis.shot import parts
 from transmixis.shot.document import Document
 from transmixis.shot.material import Material
-from transmixis.shot.model import Pin, Plate, Shot, Step
+from transmixis.shot.model import Part, Pin, Plate, Shot, Step
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.store import load_film
 from transmixis.shot.workorder import remove_step
@@ -274,3 +274,48 @@ def test_parts_by_the_command_line(tmp_path: Path) -> None:
     assert bad.returncode == 1
     assert "its parts are 'Front'" in bad.stderr
     assert "From back to front" in here("part", "list", film, "A").stdout
+
+
+def test_gathering_never_changes_what_is_delivered(tmp_path: Path) -> None:
+    """Side by side with a step at the end of the list, a layer stands last in it; it still lies behind the other."""
+    cards(tmp_path)
+    shot = stacked("red", "blue").model_copy(update={"parts": ()})
+    edges = Step(id="edges", kind="edges", name="Edges", inputs={"result": "step:blue", "plate": "plate:ground"})
+    shot = shot.model_copy(update={"steps": (*shot.steps, edges)})
+    now, _ = parts.gathered(shot, "Odd", ["red", "edges"])
+    assert output_ref(shot) == output_ref(now) == "step:blue"
+    assert seen(tmp_path, now) == "blue"
+
+
+def test_what_was_followed_in_the_plate_stays_when_a_part_is_moved() -> None:
+    track = Step(id="track", kind="point_track", name="T", inputs={"plate": "plate:ground"}, params={"point": [[9.0, 9.0]]},
+                 pins={"seat": (Pin(frame=3, value=[[10.0, 9.0]]),)})  # fmt: skip
+    shot = stacked("red").model_copy(update={"parts": ()})
+    shot, made = parts.gathered(shot.model_copy(update={"steps": (track, *shot.steps)}), "All", ["track", "red"])
+    assert parts.moved(shot, made.id, 5, 5, 2).step("track") == track
+
+
+@pytest.mark.parametrize("spoilt", [{"x": "far"}, {"x": 19_999.0}])
+def test_what_cannot_be_moved_is_said(spoilt: dict) -> None:
+    shot = stacked("red")
+    shot = shot.with_step(shot.step("red").model_copy(update={"params": spoilt}))
+    with pytest.raises(UserError, match="'red' cannot be moved so"):
+        parts.moved(shot, "Red", 50, 0)
+    drawn = stacked("red")
+    drawn = drawn.with_step(drawn.step("cut_red").model_copy(update={"params": {"outline": [[1]]}}))
+    with pytest.raises(UserError, match="'Cut red' cannot be moved so"):
+        parts.moved(drawn, "Red", 5, 0)
+
+
+def test_a_placing_that_moves_its_back_picture_is_not_moved_as_if_it_were_the_front() -> None:
+    shot = stacked("red")
+    shot = shot.with_step(shot.step("red").model_copy(update={"params": {"moved": "back"}}))
+    with pytest.raises(UserError, match="picture behind"):
+        parts.moved(shot, "Red", 5, 0)
+    assert parts.copied(shot, "Red")[1].name == "Red2"
+
+
+def test_a_part_whose_steps_are_gone_is_said() -> None:
+    shot = stacked("red").model_copy(update={"parts": (Part(id="p", name="Gone", steps=("nowhere",)),)})
+    with pytest.raises(UserError, match="no steps any more"):
+        parts.copied(shot, "Gone")

@@ -10,11 +10,11 @@ import typer
 
 from transmixis.cli.common import Json, Overwrite, Strict, app, show, with_bar
 from transmixis.shot.document import Document
+from transmixis.shot.edits import do
 from transmixis.shot.session import Session
 from transmixis.shot.stepjob import added, changed, step_named
 from transmixis.shot.steps import KINDS, kind_of
 from transmixis.shot.trackjob import outline_of, place_of, track_plate
-from transmixis.shot.workorder import remove_step
 
 step = typer.Typer(no_args_is_help=True, help="The steps of a shot: add, set, connect, list, remove.")
 track = typer.Typer(no_args_is_help=True, help="Follow a point or a flat surface on a plate, without a project.")
@@ -88,7 +88,7 @@ def remove(project: Project, code: Code, which: Which, as_json: Json = False) ->
     doc = Document.open(project)
     try:
         gone = step_named(doc.shot(code), which)
-        doc.change_shot(f"Remove {gone.name}", remove_step(doc.shot(code), gone.id))
+        do(doc, code, "step.remove", step=gone.id)
     finally:
         doc.close()
     show(as_json, _told(gone), f"Took {gone.name} ({gone.id}) out of {code}")

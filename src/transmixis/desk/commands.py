@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from PyQt6.QtCore import QKeyCombination, Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QSpinBox, QWidget
 
@@ -52,7 +53,8 @@ class Commands:
 
     def pressed(self, event: QKeyEvent) -> bool:
         """Do the bench's command of a key that nothing else took; False if it has none."""
-        key = QKeySequence(event.keyCombination()).toString()
+        held = event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier  # the number pad's arrows are arrows
+        key = QKeySequence(QKeyCombination(held, Qt.Key(event.key()))).toString()
         found = next((c for c in self._all.values() if c.bench and QKeySequence(c.keys).toString() == key), None)
         if found is None:
             return False

@@ -78,9 +78,9 @@ class StepActs:
         menu.exec(button.mapToGlobal(QPoint(0, button.height())))
 
     def add_step(self, kind: str) -> None:
-        made = self._state.edits.run("step.add", kind=kind)
-        if made:
-            self._state.set_step(made)
+        done = self._state.edits.run("step.add", kind=kind)
+        if done:
+            self._state.set_step(done.made)
 
     def head_menu(self, step_id: str, at: Any) -> None:
         """What can be done with a column's step."""

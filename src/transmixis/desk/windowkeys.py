@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from transmixis.desk.bench import Bench
@@ -56,12 +57,12 @@ def moving(s: State, bench: Bench) -> list[Command]:
     ]
 
 
-def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Act) -> list[Command]:
+def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Callable[[], str]) -> list[Command]:
     """On the step, its pins and proposals."""
 
     def on_page(**acts: Act) -> Act:
         """What a key does on the page that is shown, if it does anything there."""
-        return lambda: acts.get(str(page()), lambda: None)()
+        return lambda: acts.get(page(), lambda: None)()
 
     use = on_page(plan=plan.use_proposal, board=board.schedule.use_proposal, bench=s.answers.use)
     keep = on_page(board=board.schedule.keep_mine, bench=s.answers.keep_mine)
@@ -79,15 +80,13 @@ def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Act) -> 
     ]
 
 
-def stages(go: object) -> list[Command]:
+def stages(go: Callable[[str], object]) -> list[Command]:
     """The stages by their numbers."""
-    assert callable(go)
     return [Command(f"stage.{stage}", str(i + 1), "go to a stage", partial(go, stage)) for i, stage in enumerate(STAGES)]
 
 
-def pages(show: object) -> list[Command]:
+def pages(show: Callable[[str], object]) -> list[Command]:
     """The pages by their letters."""
-    assert callable(show)
     return [Command(f"page.{name}", key, words, partial(show, name)) for name, key, words in PAGES]
 
 

@@ -223,6 +223,10 @@ class StepKind(ABC, Generic[P]):
             return set_pin(step, handle.param, Pin(frame=frame, value=value))
         return step.model_copy(update={"params": {**step.params, handle.param: value}})
 
+    def stays(self, step: Step) -> str:
+        """Why a step cannot be moved over the picture with its part; '' if it can."""
+        return ""
+
     def pieces(self, length: int, params: P, pins: Pins) -> tuple[Piece, ...]:
         """The pieces of the analysis, those that others start from before these."""
         raise NotImplementedError

@@ -180,11 +180,6 @@ class Document:
     def redo_title(self) -> str | None:
         return self._redo[-1].title if self._redo else None
 
-    def _settled(self) -> None:
-        """Wait for the last change; whether it could be written is told by `lost`."""
-        with contextlib.suppress(UserError):
-            self.wait()
-
     def undo(self) -> str | None:
         """Go one command back; gives its title, or None when there is nothing to undo."""
         if not self._undo:
@@ -206,7 +201,8 @@ class Document:
         return change.title
 
     def close(self) -> None:
-        self._settled()
+        with contextlib.suppress(Exception):  # whatever it was is told by `lost`; the lock must be let go all the same
+            self.wait()
         if self._writer:
             self._writer.shutdown()
         if self._lock:

@@ -16,14 +16,14 @@ from transmixis.shot.keys import checked
 from transmixis.shot.model import Cue, Pin, Shot, Step
 from transmixis.shot.pins import remove_pin, set_pin
 from transmixis.shot.record import words_of
-from transmixis.shot.stepjob import step_named
+from transmixis.shot.stepjob import added, step_named
 from transmixis.shot.steps import kind_of
-from transmixis.shot.workorder import add_step, move_step, remove_step
+from transmixis.shot.workorder import move_step, remove_step
 
 
 @dataclass(frozen=True)
 class Edit:
-    """An edit: its id, the title of the command (with {argument}s), what it does, its arguments, and the change."""
+    """An edit: its id, the title of the command (with {argument}s, and {made} for the name of what was made), what it does, its arguments, and the change."""
 
     id: str
     title: str
@@ -69,7 +69,9 @@ def run(shot: Shot, edit_id: str, args: dict[str, Any]) -> Done:
     values = {name: getattr(checked, name) for name in one.Args.model_fields}
     made = one.make(shot, **values)
     new, made_id = made if isinstance(made, tuple) else (made, "")
-    return Done(new, one.title.format(**{k: _named(shot, k, v) for k, v in values.items()}), made_id)
+    names = {s.id: s.name for s in new.steps} | {p.id: p.name for p in new.parts}
+    words = {k: _named(shot, k, v) for k, v in values.items()}
+    return Done(new, one.title.format(made=names.get(made_id, ""), **words), made_id)
 
 
 def do(document: Document, code: str, edit_id: str, /, **args: Any) -> Done:
@@ -99,10 +101,10 @@ def _fitting(step: Step, param: str, frame: int) -> Step:
     return step
 
 
-@edit("step.add", "Add {kind}")
-def _add(shot: Shot, kind: str, name: str = "", inputs: dict[str, str] | None = None, plate: str = "") -> tuple[Shot, str]:
+@edit("step.add", "Add {made}")
+def _add(shot: Shot, kind: str, name: str = "", inputs: dict[str, str] | None = None) -> tuple[Shot, str]:
     """Adds a step at its place in the order of work, connected as usual."""
-    new, step = add_step(shot, kind, name=name, inputs=inputs, plate=plate)
+    new, step = added(shot, kind, name, [f"{slot}={ref}" for slot, ref in (inputs or {}).items()], [], [])
     return new, step.id
 
 
@@ -159,7 +161,7 @@ def _unpin(shot: Shot, step: str, param: str, frame: int) -> Shot:
     return shot.with_step(remove_pin(_step(shot, step), param, frame))
 
 
-@edit("part.make", "Gather {name}")
+@edit("part.make", "Gather {made}")
 def _make_part(shot: Shot, name: str, steps: list[str]) -> tuple[Shot, str]:
     """Gathers steps under a name."""
     new, part = parts.gathered(shot, name, [_step(shot, s).id for s in steps])

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from transmixis.core.errors import UserError
+from transmixis.shot.contract import AnyKind
+from transmixis.shot.keys import checked
 from transmixis.shot.model import Part, Shot, Step
 from transmixis.shot.products import refuse_cycles
 from transmixis.shot.steps import kind_of
@@ -133,8 +135,24 @@ def moved(shot: Shot, part_id: str, right: float, down: float, frames: int = 0) 
 
 
 def moved_step(step: Step, right: float, down: float, frames: int = 0) -> Step:
-    """A step moved over the picture, px, as its kind says, and its pins in time."""
+    """A step moved over the picture, px, as its kind says, and its pins in time. What follows something in the plate stays where it
+    follows it. Raises UserError for what cannot be moved."""
     kind = kind_of(step.kind)
+    why = kind.stays(step) if right or down else ""
+    if kind.product == "motion" or not (right or down or frames):
+        return step
+    try:
+        out = _moved(step, kind, right, down, frames)
+        for n in {1, *(p.frame for ps in out.pins.values() for p in ps)} if kind.known and not why else ():
+            checked(out, kind, n)
+    except (TypeError, ValueError, UserError):
+        why = "its points or settings would lie where they cannot be read"
+    if why:
+        raise UserError(f"'{step.name}' cannot be moved so: {why}.")
+    return out
+
+
+def _moved(step: Step, kind: AnyKind, right: float, down: float, frames: int) -> Step:
     by = dict(zip(kind.offsets, (right, down), strict=True)) if kind.offsets else {}
 
     def value(name: str, v: Any) -> Any:
@@ -142,10 +160,8 @@ def moved_step(step: Step, right: float, down: float, frames: int = 0) -> Step:
             return v + by[name]
         return _shifted(v, right, down) if name in kind.positions else v
 
-    params = {k: value(k, v) for k, v in step.params.items()}
-    for name, amount in by.items():
-        if name not in step.params and amount:
-            params[name] = kind.Params.model_fields[name].default + amount
+    started = {name: kind.Params.model_fields[name].default for name, amount in by.items() if amount and name not in step.params}
+    params = {k: value(k, v) for k, v in {**step.params, **started}.items()}
     pins = {
         k: tuple(p.model_copy(update={"frame": p.frame + frames, "value": value(k, p.value)}) for p in ps)
         for k, ps in step.pins.items()
@@ -164,6 +180,8 @@ def _shifted(value: Any, right: float, down: float) -> Any:
 def copied(shot: Shot, part_id: str, name: str = "", right: float = 0.0, down: float = 0.0, frames: int = 0) -> tuple[Shot, Part]:
     """A copy of a part with offsets of its own, in front of the one that it was made from."""
     part = part_named(shot, part_id)
+    if not members(shot, part):
+        raise UserError(f"'{part.name}' has no steps any more; let go of it.")
     taken = {s.id for s in shot.steps}
     names = {s.name for s in shot.steps}
     ids: dict[str, str] = {}

@@ -109,11 +109,14 @@ class Renderer(Products):
 
 
 def output_ref(shot: Shot) -> str | None:
-    """What is delivered: the chosen step, or the last that gives a picture, or the hero plate."""
+    """What is delivered: the chosen step; else the last that gives a picture of which no other picture is made, however the list is
+    ordered; else the hero plate."""
     if shot.output:
         return f"step:{shot.output}"
-    for step in reversed(shot.steps):
-        if kind_of(step.kind).product == "picture":
-            return f"step:{step.id}"
+    pictures = [s for s in shot.steps if kind_of(s.kind).product == "picture"]
+    used = {ref for s in pictures for ref in s.inputs.values()}
+    ends = [ref for s in pictures if (ref := f"step:{s.id}") not in used]
+    if ends or pictures:
+        return ends[-1] if ends else f"step:{pictures[-1].id}"
     hero = shot.plate_of_role("hero") or (shot.plates[0] if shot.plates else None)
     return f"plate:{hero.id}" if hero else None

@@ -35,6 +35,7 @@ from transmixis.shot.texts import (
     put_together,
     record_from,
     shot_file,
+    step_bytes,
     step_file,
 )
 
@@ -241,9 +242,9 @@ class Store:
         """The files of a shot that differ; `apart` is brought up to it."""
         own, large = self._steps.of_shot(shot, f"Shot {shot.code}")
         out: dict[str, bytes | None] = {}
-        for name, step in large.items():
+        for name, (step, text) in large.items():
             if apart.get(name) is not step and apart.get(name) != step:
-                out[name] = self._steps.of_step(shot.code, step)
+                out[name] = step_bytes(text)
             apart[name] = step
         for name in [n for n in apart if n.startswith(step_file(shot.code, "")[:-5]) and n not in large]:
             out[name] = None

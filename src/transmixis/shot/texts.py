@@ -106,8 +106,9 @@ class StepTexts:
     def __init__(self) -> None:
         self._held: dict[str, dict[int, tuple[Step, str]]] = {}  # by shot, by object
 
-    def of_shot(self, shot: Shot, name: str) -> tuple[bytes, dict[str, Step]]:
-        """The shot's own file, and the steps that lie in files of their own, by their names. Raises UserError as `bytes_of`."""
+    def of_shot(self, shot: Shot, name: str) -> tuple[bytes, dict[str, tuple[Step, str]]]:
+        """The shot's own file, and the steps that lie in files of their own with their texts, by the files' names. Raises UserError as
+        `bytes_of`."""
         if not all(isinstance(s, Step) for s in shot.steps):
             return bytes_of(shot, name), {}
         try:
@@ -118,20 +119,22 @@ class StepTexts:
         held = self._held.get(shot.code, {})
         texts = {id(s): (s, held[id(s)][1] if id(s) in held else self._text(s, name)) for s in shot.steps}
         self._held[shot.code] = texts
-        apart = {step_file(shot.code, s.id): s for s in shot.steps if len(texts[id(s)][1]) >= APART and _STEP_ID.match(s.id)}
+        large = (t for t in texts.values() if len(t[1]) >= APART and _STEP_ID.match(t[0].id))
+        apart = {step_file(shot.code, t[0].id): t for t in large}
         if not shot.steps:
             return bare.encode(), {}
         listed = ",\n".join(_in_its_place(s) if step_file(shot.code, s.id) in apart else texts[id(s)][1] for s in shot.steps)
         return bare.replace('\n "steps": []', f'\n "steps": [\n{listed}\n ]', 1).encode(), apart
 
-    def of_step(self, code: str, step: Step) -> bytes:
-        """The file of a step that lies apart; of one that `of_shot` has given."""
-        return f'{{\n "schema_number": {SCHEMA},\n "step":\n{self._held[code][id(step)][1]}\n}}\n'.encode()
-
     @staticmethod
     def _text(step: Step, name: str) -> str:
         lines = bytes_of(step, name, depth=2).decode().rstrip("\n").split("\n")
         return "\n".join(f"  {line}" for line in lines)
+
+
+def step_bytes(text: str) -> bytes:
+    """The file of a step that lies apart, from its text."""
+    return f'{{\n "schema_number": {SCHEMA},\n "step":\n{text}\n}}\n'.encode()
 
 
 def _in_its_place(step: Step) -> str:

@@ -10,9 +10,9 @@ from pydantic import ValidationError
 from transmixis.core.errors import UserError
 from transmixis.desk.state.chosen import Chosen
 from transmixis.shot.document import Document
-from transmixis.shot.edits import do
-from transmixis.shot.model import Film, Pin, Shot
-from transmixis.shot.pins import params_at, remove_pin, set_pin
+from transmixis.shot.edits import Done, do
+from transmixis.shot.model import Film, Shot
+from transmixis.shot.pins import params_at
 from transmixis.shot.record import words_of
 from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
@@ -30,13 +30,13 @@ class Edits:
             return False
         return self.attempt(lambda document: document.change_shot(title, make()))
 
-    def run(self, edit_id: str, /, **args: Any) -> str:
-        """Do a registered edit on the shot; gives the id of what was made. What is wrong is said, and nothing changes."""
-        made: list[str] = []
+    def run(self, edit_id: str, /, **args: Any) -> Done | None:
+        """Do a registered edit on the shot; None if it could not be done. What is wrong is said, and nothing changes."""
+        done: list[Done] = []
         code = self._s.code
         if self._s.session and self._s.shot:
-            self.attempt(lambda document: made.append(do(document, code, edit_id, **args).made))
-        return made[0] if made else ""
+            self.attempt(lambda document: done.append(do(document, code, edit_id, **args)))
+        return done[0] if done else None
 
     def change_there(self, session: Session, code: str, title: str, make: Callable[[Shot], Shot]) -> bool:
         """Change the shot that something was asked for, as it is now, whichever shot is shown by then. False if that production
@@ -66,24 +66,17 @@ class Edits:
 
     def set_param(self, name: str, value: Any, *, at_frame: bool = False) -> None:
         """Set a parameter of the chosen step: a pin here if it has pins or `at_frame`, else for the whole shot."""
-        shot, step = self._s.shot, self._s.step
-        if not shot or not step:
+        step, frame = self._s.step, self._s.frame
+        if not step:
             return
-        pinned = at_frame or bool(step.pins.get(name))
-        if pinned:
-            new = set_pin(step, name, Pin(frame=self._s.frame, value=value))
-        else:
-            new = step.model_copy(update={"params": {**step.params, name: value}})
-        if self.change(f"{step.name}: {name}", lambda: shot.with_step(new)) and pinned:
-            self.log(
-                "pin", f"{step.name}: {name} pinned at frame {self._s.frame}.", step=step.id, frame=self._s.frame, value=value
-            )
+        if not (at_frame or step.pins.get(name)):
+            self.run("step.set", step=step.id, param=name, value=value)
+        elif self.run("step.pin", step=step.id, param=name, frame=frame, value=value):
+            self.log("pin", f"{step.name}: {name} pinned at frame {frame}.", step=step.id, frame=frame, value=value)
 
     def unpin(self, name: str, frame: int) -> None:
-        shot, step = self._s.shot, self._s.step
-        if not shot or not step or not step.pins.get(name):
-            return
-        if self.change(f"{step.name}: take out a pin", lambda: shot.with_step(remove_pin(step, name, frame))):
+        step = self._s.step
+        if step and step.pins.get(name) and self.run("step.unpin", step=step.id, param=name, frame=frame):
             self.log("pin", f"{step.name}: pin of {name} at frame {frame} taken out.", step=step.id, frame=frame)
 
     def log(self, kind: str, text: str, **data: Any) -> None:

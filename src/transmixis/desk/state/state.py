@@ -45,6 +45,8 @@ class State(Chosen):
         self.opened.emit()
 
     def close(self) -> None:
+        if self.session:
+            self.edits.attempt(lambda document: document.wait())
         # what is under way for this production must not reach the next one
         for tag in (
             "measure",
@@ -71,7 +73,6 @@ class State(Chosen):
         ):
             self.engine.drop(tag)
         if self.session:
-            self.edits.attempt(lambda document: document.wait())
             self.session.close()
         self.session, self.code, self.step_id, self.frame = None, "", "", 1
         self._plan_office()

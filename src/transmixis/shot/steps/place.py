@@ -10,6 +10,7 @@ from transmixis.core.build.place import fit_scale, placed, placing_matrix
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import BACKGROUND, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.model import Step
 from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_reading, looked_at
 from transmixis.shot.steps.attachment import hidden as not_seen
 from transmixis.shot.steps.params import choice, number
@@ -53,6 +54,9 @@ class Place(StepKind[PlaceParams]):
     Params = PlaceParams
     offsets = ("x", "y")
     timeless = True
+
+    def stays(self, step: Step) -> str:
+        return "it moves the picture behind; let it move the front one" if step.params.get("moved") == "back" else ""
 
     def looks_at(self, slot: str, params: PlaceParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         return looked_at(params, frame, length)
