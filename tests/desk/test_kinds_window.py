@@ -8,9 +8,9 @@ from typing import Any
 
 import numpy as np
 import pytest
-from deskhelp import settle
+from deskhelp import opened, settle
 from dimkind import Dim
-from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtCore import Qt
 
 from transmixis.desk.ruler import Ruler
 from transmixis.desk.tools.box import BoxTool
@@ -33,12 +33,7 @@ def window(qtbot: Any, tmp_path: Path) -> Iterator[MainWindow]:
     doc.change_shot("Make", Shot(code="A", length=3, width=320, height=240, plates=plates))
     do(doc, "A", "step.add", kind=Dim.kind)
     doc.close()
-    w = MainWindow(settings=QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
-    qtbot.addWidget(w)
-    w.resize(1280, 800)
-    w.show()
-    assert w.productions.open_folder(tmp_path / "film")
-    w.show_page("bench")
+    w = opened(qtbot, tmp_path / "film")
     w.state.set_step(Dim.kind)
     settle(qtbot, w)
     yield w

@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 import pytest
-from deskhelp import press, settle, when_shown
-from PyQt6.QtCore import QPointF, QSettings, Qt
+from deskhelp import opened, press, settle, when_shown
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtWidgets import QApplication, QListWidgetItem
 
@@ -49,13 +49,7 @@ def window(qtbot: Any, tmp_path: Path) -> Iterator[MainWindow]:
     doc = Document.create(tmp_path / "film", "Film")
     doc.change_shot("Make", Shot(code="A", length=6, width=64, height=48, plates=tuple(plates), steps=(cut, red, blue)))
     doc.close()
-    w = MainWindow(settings=QSettings(str(tmp_path / "window.ini"), QSettings.Format.IniFormat))
-    qtbot.addWidget(w)
-    w.resize(1280, 800)
-    w.show()
-    assert w.productions.open_folder(tmp_path / "film")
-    w.show_page("bench")
-    settle(qtbot, w)
+    w = opened(qtbot, tmp_path / "film")
     yield w
     w.close()
 

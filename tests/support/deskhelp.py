@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any, TypeVar
 
-from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QDialog, QWidget
 
 from transmixis.desk.window import MainWindow
@@ -19,6 +20,18 @@ def settle(qtbot: Any, window: MainWindow) -> None:
     QApplication.processEvents()
     if window.state.session:
         window.state.session.document.wait()
+
+
+def opened(qtbot: Any, folder: Path) -> MainWindow:
+    """A window of 1280 x 800 on the bench of a production, when all of it is measured."""
+    w = MainWindow(settings=QSettings(str(folder.parent / "window.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(w)
+    w.resize(1280, 800)
+    w.show()
+    assert w.productions.open_folder(folder)
+    w.show_page("bench")
+    settle(qtbot, w)
+    return w
 
 
 def press(qtbot: Any, widget: QWidget, x: float, y: float) -> None:

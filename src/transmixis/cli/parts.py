@@ -61,34 +61,17 @@ def _change(project: Path, code: str, which: str, what: str, as_json: bool, **ar
     show(as_json, _told(now, done.shot), f"{done.title}{made}{state}")
 
 
-@part.command(name="switch")
-def switch(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
-    """Switch a part off, or on again as it was."""
-    _change(project, code, which, "switch", as_json)
+def _plain(what: str, words: str) -> None:
+    """A command that needs nothing but the part."""
+
+    def act(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
+        _change(project, code, which, what, as_json)
+
+    part.command(name=what, help=words)(act)
 
 
-@part.command(name="front")
-def front(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
-    """Put a part one place further to the front."""
-    _change(project, code, which, "front", as_json)
-
-
-@part.command(name="back")
-def back(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
-    """Put a part one place further to the back."""
-    _change(project, code, which, "back", as_json)
-
-
-@part.command(name="loosen")
-def loosen(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
-    """Let go of a part; its steps stay."""
-    _change(project, code, which, "loosen", as_json)
-
-
-@part.command(name="remove")
-def remove(project: Project, code: Code, which: Which, as_json: Json = False) -> None:
-    """Take a part out with its steps."""
-    _change(project, code, which, "remove", as_json)
+for _what in ("switch", "front", "back", "loosen", "remove"):
+    _plain(_what, EDITS[f"part.{_what}"].words)
 
 
 @part.command(name="move")
