@@ -60,7 +60,7 @@ def shot_of(window: MainWindow) -> Shot:
 
 
 def gather(qtbot: Any, window: MainWindow, step: str, name: str) -> list[str]:
-    """Ctrl G on a step; the steps that were ticked by themselves."""
+    """A on a step; the steps that were ticked by themselves."""
     window.state.set_step(step)
     ticked: list[str] = []
 
@@ -70,7 +70,7 @@ def gather(qtbot: Any, window: MainWindow, step: str, name: str) -> list[str]:
         dialog.accept()
 
     when_shown(Gather, fill)
-    qtbot.keyClick(window.bench.viewer, Qt.Key.Key_G, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(window.bench.viewer, Qt.Key.Key_A)
     settle(qtbot, window)
     window.activateWindow()  # offscreen nobody gives the window the keys back when a dialog closes
     qtbot.waitUntil(window.isActiveWindow)
@@ -121,7 +121,7 @@ def test_steps_are_gathered_folded_and_spread(window: MainWindow, qtbot: Any) ->
     _, left, width = ledger.columns()[0]
     press(qtbot, ledger, left + width / 2, 80)
     assert window.state.step_id == "red"  # the worst of the part
-    qtbot.keyClick(window.bench.viewer, Qt.Key.Key_G, Qt.KeyboardModifier.ShiftModifier)
+    qtbot.keyClick(window.bench.viewer, Qt.Key.Key_A, Qt.KeyboardModifier.ShiftModifier)
     assert [c[0] for c in ledger.columns()] == ["cut", "red", "blue"]
     window.state.edits.undo()
     assert [c[0] for c in ledger.columns()] == ["part:part", "blue"]

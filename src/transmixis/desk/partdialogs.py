@@ -6,6 +6,7 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
     QDialog,
     QDialogButtonBox,
     QDoubleSpinBox,
@@ -84,6 +85,7 @@ class Offsets(QDialog):
             ("Pins later by", self.frames, "frames"),
         ):
             field.setRange(-FAR, FAR)
+            field.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
             field.setSuffix(f" {unit}")
             form.addRow(words, field)
         note = QLabel("Outlines, corners and placings move; what was followed in the plate stays. Below zero: left, up, earlier.")

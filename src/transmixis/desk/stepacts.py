@@ -149,7 +149,7 @@ class StepActs:
         shot = self._state.shot
         part = part_of(shot, self._state.step_id) if shot else None
         if part is None:
-            self._state.said.emit("This step is in no part; gather steps to one with Ctrl G.", "note")
+            self._state.said.emit("This step is in no part; gather steps to one with A.", "note")
             return
         self._state.edits.run("part.fold", part=part.id)
 

@@ -69,8 +69,8 @@ def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Callable
     return [
         Command("pin", "P", "pin here, take the pin out", bench.acts.pin_here),
         Command("unpin", "Delete", "pin here, take the pin out", bench.acts.unpin_here),
-        Command("part.gather", "Ctrl+G", "gather steps to a part, fold the part", bench.acts.gather),
-        Command("part.fold", "Shift+G", "gather steps to a part, fold the part", bench.acts.fold_here),
+        Command("part.gather", "A", "gather steps to a part, fold the part", bench.acts.gather),
+        Command("part.fold", "Shift+A", "gather steps to a part, fold the part", bench.acts.fold_here),
         Command("proposal.use", "U", "use the proposal, keep mine", use),
         Command("proposal.keep", "K", "use the proposal, keep mine", keep),
         Command("measure", "M", "look at the files anew and measure again", s.work.again),
