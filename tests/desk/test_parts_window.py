@@ -117,6 +117,14 @@ def test_steps_are_gathered_folded_and_spread(window: MainWindow, qtbot: Any) ->
     assert at_three.value == 0.9
     assert found is not None
     assert (found[0].id, found[1], found[2].value) == ("red", 3, 0.9)
+    readings["cut"][5] = [Reading("edge", 2.0, "px", 0.5), Reading("unsure", None, "px", 0.5)]
+    readings["red"][5] = [Reading("unsure", None, "px", 0.5)]
+    at_five, now = worst_at(window.state, column, 5), worst_of(window.state, column)
+    assert at_five is not None
+    assert at_five.value == 2.0  # what could not be measured is not worse than what was
+    assert now is not None
+    assert (now[0].id, now[1]) == ("cut", 5)
+    del readings["cut"][5], readings["red"][5]
     window.state.set_step("blue")
     _, left, width = ledger.columns()[0]
     press(qtbot, ledger, left + width / 2, 80)

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 from PyQt6.QtCore import QEvent, QPointF, Qt
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter
 
 from transmixis.desk.tools import TOOLS, tool_for
 from transmixis.desk.tools.tool import Tool
@@ -71,13 +71,18 @@ class Use:
     def key(self, key: Qt.Key, keys: Qt.KeyboardModifier = NONE) -> bool:
         return self.tool.key(QKeyEvent(QEvent.Type.KeyPress, key, keys), self.canvas)
 
-    def paint(self) -> int:
-        """How many px it paints on a black picture."""
+    def painted(self) -> QImage:
+        """What it paints on a black picture."""
         image = QImage(500, 400, QImage.Format.Format_RGB32)
         image.fill(Qt.GlobalColor.black)
         p = QPainter(image)
         self.tool.paint(p, self.canvas)
         p.end()
+        return image
+
+    def paint(self) -> int:
+        """How many px it paints."""
+        image = self.painted()
         return sum(image.pixel(x, y) != image.pixel(0, 0) for x in range(0, 500, 2) for y in range(0, 400, 2))
 
 
@@ -197,3 +202,35 @@ def test_what_was_chosen_stays_chosen_when_the_value_comes_back() -> None:
     again.tool.follow_on(use.tool)
     assert again.key(Qt.Key.Key_Left, ALT)
     assert again.tool.given()[1] == pytest.approx((50.9, 40))
+
+
+def test_a_point_is_added_in_the_side_that_is_pressed() -> None:
+    use = Use("line", ((10, 10), (50, 10), (90, 10)))
+    use.drag((70, 10), (70, 20))
+    assert use.tool.given() == ((10, 10), (50, 10), (70, 20), (90, 10))
+    use.drag((30, 10), (30, 5))
+    assert use.tool.given()[1] == (30, 5)
+
+
+def test_tools_paint_where_their_places_lie() -> None:
+    box = Use("box", ((10, 60), (90, 100))).painted()
+    for x, y in ((10, 60), (90, 100), (50, 60), (10, 80)):  # corners and middles of sides
+        q = Sheet().to_screen(x, y).toPoint()
+        assert box.pixelColor(q.x() + 3, q.y() - 3).lightness() + box.pixelColor(q).lightness() > 0
+    assert box.pixelColor(Sheet().to_screen(60, 10).toPoint()).lightness() == 0
+    assert box.pixelColor(Sheet().to_screen(50, 80).toPoint()).lightness() == 0  # nothing inside
+
+
+def test_what_belongs_is_a_whole_line_and_what_does_not_is_broken() -> None:
+    def gaps(sign: str) -> tuple[int, QColor]:
+        image = Use("strokes", ((sign, ((10, 50), (150, 50))),)).painted()
+        row = [image.pixelColor(x, 150) for x in range(140, 380)]
+        ink = max(row, key=lambda c: c.saturation())
+        return sum(c.saturation() < 60 for c in row), ink
+
+    whole, blue = gaps("in")
+    broken, red = gaps("out")
+    assert whole == 0
+    assert broken > 40
+    assert blue.blue() > blue.red()
+    assert red.red() > red.blue()
