@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -106,12 +107,20 @@ def test_turn_is_anticlockwise_as_seen_and_size_a_factor() -> None:
     assert one == pytest.approx(matrix, abs=1e-9)
 
 
-def test_a_similarity_of_the_other_convention_becomes_a_matrix() -> None:
-    """Pixel centres at whole numbers there, at halves here; clockwise there."""
-    move = Similarity(3.0, -2.0, 0.1, 1.1, (40.0, 30.0))
+def test_a_similarity_has_the_one_convention_and_leads_to_that_of_opencv() -> None:
+    """Degrees anticlockwise as seen, pixel centres at halves; OpenCV has them at whole numbers."""
+    move = Similarity(3.0, -2.0, 6.0, 1.1, (40.0, 30.0))
     p = np.array([[12.0, 55.0]])
-    assert moved_points(similarity_matrix(move), p + 0.5) == pytest.approx(move.apply(p) + 0.5)
-    assert turned(similarity_matrix(move), BOX) == pytest.approx(-np.degrees(0.1))
+    assert moved_points(similarity_matrix(move), p) == pytest.approx(move.apply(p))
+    assert turned(similarity_matrix(move), BOX) == pytest.approx(6.0)
+    picture = np.zeros((80, 100), np.float32)
+    picture[55, 12] = 1
+    there = cv2.warpAffine(picture, move.index_matrix, (100, 80))
+    ys, xs = np.mgrid[:80, :100]
+    middle = np.array([(there * xs).sum(), (there * ys).sum()]) / there.sum() + 0.5
+    assert middle == pytest.approx(move.apply(np.array([[12.5, 55.5]]))[0], abs=0.05)
+    right = Similarity(turn=90).apply(np.array([[1.0, 0.0]]))[0]
+    assert right == pytest.approx((0, -1))  # the right end goes up
 
 
 # -- following

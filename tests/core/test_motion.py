@@ -20,7 +20,7 @@ near = st.floats(-50, 50)
 
 
 @settings(max_examples=60, deadline=None)
-@given(near, near, st.floats(-3, 3), st.floats(0.2, 4), near, near)
+@given(near, near, st.floats(-170, 170), st.floats(0.2, 4), near, near)
 def test_a_similarity_is_undone_by_its_inverse_and_found_from_its_points(x, y, turn, grow, px, py) -> None:  # type: ignore[no-untyped-def]
     t = Similarity(x, y, turn, grow, (px, py))
     points = np.array([[0.0, 0], [10, 3], [-4, 20], [31, -7]])
@@ -37,7 +37,7 @@ def test_the_fit_agrees_with_umeyama_in_a_reference_library() -> None:
     rng = np.random.default_rng(5)
     for _ in range(20):
         a = rng.uniform(-100, 100, (int(rng.integers(2, 30)), 2))
-        t = Similarity(*rng.uniform(-20, 20, 2), float(rng.uniform(-1, 1)), float(rng.uniform(0.5, 2)))
+        t = Similarity(*rng.uniform(-20, 20, 2), float(rng.uniform(-60, 60)), float(rng.uniform(0.5, 2)))
         b = t.apply(a) + rng.normal(0, 3 if len(a) > 2 else 0, a.shape)
         want = transform.SimilarityTransform.from_estimate(a, b)
         assert np.allclose(fit_similarity(a, b).matrix, want.params[:2], atol=1e-6)
@@ -54,7 +54,7 @@ def test_motion_is_found_to_two_hundredths_of_a_pixel_beside_people(seed: int) -
     anchor = anchor_of(grey_of(recorded(with_people(seen(picture), 0), 1)))
     shifts = []
     for n in range(1, 7):
-        turn, grow = ((0.0, 1.0), (float(rng.uniform(-0.01, 0.01)), float(rng.uniform(0.99, 1.01))))[n % 2]
+        turn, grow = ((0.0, 1.0), (float(rng.uniform(-0.6, 0.6)), float(rng.uniform(0.99, 1.01))))[n % 2]
         want = centred(*rng.uniform(-2.5, 2.5, 2), turn, grow)
         m = measure_move(anchor, grey_of(recorded(with_people(seen(picture, want), n), 100 + n)))
         assert m, m.reason
@@ -63,8 +63,8 @@ def test_motion_is_found_to_two_hundredths_of_a_pixel_beside_people(seed: int) -
             assert off < max(0.06, 5 * m.error)
         else:
             shifts.append(off)
-        assert m.turn == pytest.approx(turn, abs=8e-4)
-        assert m.grow == pytest.approx(grow, abs=8e-4)
+        assert m.turn == pytest.approx(turn, abs=0.045)
+        assert m.grow == pytest.approx(grow, abs=0.045)
     assert math.sqrt(np.mean(np.square(shifts))) < 0.02
 
 

@@ -17,7 +17,7 @@ from transmixis.core.matte.screen import NoScreen
 from transmixis.core.matte.subject import _without_islands
 from transmixis.core.motion.backdrop import backdrop_of
 from transmixis.core.motion.coding import coded, coded_luma
-from transmixis.core.motion.point import follow
+from transmixis.core.motion.point import follow_points
 from transmixis.core.motion.sampling import Splined
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.plan.screen import measured_boxes
@@ -257,11 +257,9 @@ def test_slopes_are_those_of_the_picture() -> None:
 def test_a_point_that_stands_is_found_where_it_stands() -> None:
     dice = np.random.default_rng(11)
     still = cv2.GaussianBlur(dice.random((60, 80)).astype(np.float32), (0, 0), 1.5)
-    found = follow([still, still, still], 40.25, 30.5, 8, 3)
-    assert (found[0].x, found[0].y, found[0].alike, found[0].error) == (40.25, 30.5, 1.0, 0.0)
-    for f in found[1:]:
-        assert np.hypot(f.x - 40.25, f.y - 30.5) < 1e-3
-        assert not f.lost
+    found = follow_points(lambda i: still[..., None], np.array([[40.25, 30.5]]), 1, 3, 8)
+    assert found[1, 0].tolist() == [40.25, 30.5]
+    assert found[[0, 2], 0] == pytest.approx(np.array([[40.25, 30.5]] * 2), abs=1e-3)
 
 
 @pytest.mark.parametrize(

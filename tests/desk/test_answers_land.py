@@ -12,10 +12,9 @@ import numpy as np
 import pytest
 from deskhelp import LONG, settle
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QWidget
 
 from transmixis.desk.office.peopledialog import PeopleDialog
-from transmixis.desk.sheets.screen_key import NOT_TOLD
+from transmixis.desk.plots.view import NOT_TOLD
 from transmixis.desk.window import MainWindow
 from transmixis.media.still import write_still
 from transmixis.shot.document import Document
@@ -187,6 +186,7 @@ def test_a_key_without_a_screen_is_not_measured_for_ever(window: MainWindow, qtb
     document.change_shot("Key", shot)
     window.open_shot("A", "Matte")
     settle(qtbot, window)
-    plots = [w for w in window.findChildren(QWidget) if hasattr(w, "waiting")]
-    assert [w.waiting for w in plots if w.isVisible()] == [NOT_TOLD]
+    plot = window.bench.sheet.plot
+    assert plot is not None
+    assert (plot.isVisible(), plot.shown, plot.note) == (True, None, NOT_TOLD)
     assert "No screen to key" in window.bench.viewer.message

@@ -50,6 +50,10 @@ def test_its_column_sheet_readings_and_tool_are_there(window: MainWindow, qtbot:
     rulers = window.bench.sheet.findChildren(Ruler)
     assert any(r.isVisible() and "Radius" in r.accessibleName() for r in rulers), [r.accessibleName() for r in rulers]
     assert s.known.stage_state("Build")[0] in ("sound", "watch")
+    plot = window.bench.sheet.plot
+    assert plot is not None
+    assert plot.shown is not None
+    assert (plot.shown.title, plot.shown.words, plot.toolTip()) == ("Dimmed", f"frame {s.frame}", "How light it is.")
     viewer = window.bench.viewer
     assert isinstance(viewer.tool, BoxTool)
     assert window.bench._pointer.text() == "Drag a box over what is dimmed."

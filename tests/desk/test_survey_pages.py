@@ -42,7 +42,7 @@ def test_survey_sheets_draw_the_whole_plate(bench: MainWindow, qtbot: Any) -> No
         settle(qtbot, bench)
         plot = bench.bench.sheet.plot
         assert plot is not None
-        assert plot._survey is not None  # type: ignore[attr-defined]
+        assert plot.shown is not None
         picture = plot.grab().toImage()
         colours = {picture.pixel(x, y) for x in range(0, picture.width(), 3) for y in range(20, picture.height(), 3)}
         assert len(colours) > 4

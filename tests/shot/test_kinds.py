@@ -19,7 +19,7 @@ from transmixis.shot.steps import KINDS, kind_with, steps_with
 from transmixis.shot.workorder import add_step, first_work_order, remove_step
 
 SOURCE = ROOT / "src" / "transmixis"
-OWN = ("shot/steps/", "desk/sheets/")  # a kind's own modules, and the registries of both
+OWN = ("shot/steps/",)  # a kind's own modules, and the registry
 # these are also names of other things: topics of findings, questions before the shoot, tools
 WORDS = {"survey", "exposure", "timing", "marks", "dust", "match", "place", "edges", "patch", "sharpness", "conform", "shapes"}
 

@@ -126,7 +126,7 @@ def test_steady_takes_the_trembling_out(tmp_path: Path) -> None:
 
 def test_two_points_steady_position_rotation_and_scale(tmp_path: Path) -> None:
     picture = made_picture(73)
-    moves = [centred(0, 0)] + [centred(1.5 * i, -i, 0.004 * i, 1 + 0.002 * i) for i in range(1, 6)]
+    moves = [centred(0, 0)] + [centred(1.5 * i, -i, 0.23 * i, 1 + 0.002 * i) for i in range(1, 6)]
     shot, _ = bare_shot(written(tmp_path / "turning", [seen(picture, m) for m in moves]))
     corners = anchor_of(grey_of(seen(picture))).corners
     inside = corners[(corners[:, 0] > 60) & (corners[:, 0] < 320) & (corners[:, 1] > 50) & (corners[:, 1] < 170)]
@@ -149,7 +149,7 @@ def test_two_points_steady_position_rotation_and_scale(tmp_path: Path) -> None:
 
 
 def test_the_zoom_is_just_enough() -> None:
-    moves = [centred(0, 0), centred(6, 0), centred(0, -4, 0.01)]
+    moves = [centred(0, 0), centred(6, 0), centred(0, -4, 0.6)]
     zoom = zoom_needed(moves, SIZE)
     assert 1.02 < zoom < 1.08
     ones = np.ones((*SIZE, 3), np.float32)

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from transmixis.core.plot import Plot, Trace
 from transmixis.core.readings import Reading
 from transmixis.shot.contract import BACKGROUND, Handle, Inputs, Product, Slot, StepKind
 from transmixis.shot.steps.params import Params, hidden, number
@@ -26,6 +27,11 @@ class Dim(StepKind[SoftenParams]):
     slots = (Slot("picture", "what is dimmed", usual=("step:dimmed", "plate:still")),)
     Params = SoftenParams
     tools = ("box",)
+    plots = "frame"
+
+    def plot(self, inputs: Inputs, params: Any, frame: int) -> Plot:
+        values = np.array([float(inputs.picture("picture", n).mean()) for n in range(1, frame + 1)])
+        return Plot("Dimmed", "How light it is.", (Trace("light", values, 0.5),), f"frame {frame}")
 
     def handles(self, inputs: Inputs, params: Any, frame: int) -> tuple[Handle, ...]:
         return (Handle("box", "box", "Box", "Drag a box over what is dimmed.", params.box),)

@@ -87,7 +87,7 @@ def key_take(
     frames = []
     for i in range(n):
         sway = np.array([reach * (np.sin(0.55 * i + phase) - np.sin(phase)), 1.5 * (np.sin(0.9 * i) - 0)])
-        turn = 0.02 * np.sin(0.4 * i)
+        turn = 1.15 * np.sin(0.4 * i)
         camera = centred(*path[i], size=SIZE)
         own = centred(*(path[i] + sway), turn, size=SIZE)
         a = np.clip(ndimage.affine_transform(alpha, *_inverse(own), SIZE, order=3), 0, 1)[..., None]

@@ -40,13 +40,13 @@ def made_picture(seed: int, size: tuple[int, int] = SIZE) -> np.ndarray:
 
 def seen(picture: np.ndarray, move: Similarity | None = None, size: tuple[int, int] = SIZE) -> np.ndarray:
     """What the camera sees of the picture after `move` (about the frame's centre)."""
-    m = (move or Similarity()).inverse().matrix
+    m = (move or Similarity()).inverse().index_matrix
     a, off = m[::-1, :2][:, ::-1], m[::-1, 2] + MARGIN
     return np.stack([ndimage.affine_transform(picture[..., c], a, off, size, order=4, mode="reflect") for c in range(3)], -1)
 
 
 def centred(x: float, y: float, turn: float = 0.0, grow: float = 1.0, size: tuple[int, int] = SIZE) -> Similarity:
-    return Similarity(x, y, turn, grow, ((size[1] - 1) / 2, (size[0] - 1) / 2))
+    return Similarity(x, y, turn, grow, (size[1] / 2, size[0] / 2))
 
 
 def with_people(frame: np.ndarray, n: int) -> np.ndarray:

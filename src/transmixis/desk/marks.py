@@ -56,6 +56,16 @@ def wrapped(
     most: int = 9,
 ) -> float:
     """Text broken into lines, the first centred on y; gives the y of the next line. The last allowed line is cut."""
+    lines = in_lines(words, width, px, weight)
+    for i, row in enumerate(lines[:most]):
+        last = i == most - 1 and len(lines) > most
+        text(p, x, y, f"{row} …" if last else row, px, weight, ink, room=width)
+        y += line
+    return y
+
+
+def in_lines(words: str, width: float, px: int = 12, weight: int = 400) -> list[str]:
+    """Text as it is broken into lines of a width."""
     m = _metrics(px, weight)
     lines: list[str] = []
     for word in _broken(words, m, width):
@@ -63,11 +73,7 @@ def wrapped(
             lines[-1] += f" {word}"
         else:
             lines.append(word)
-    for i, row in enumerate(lines[:most]):
-        last = i == most - 1 and len(lines) > most
-        text(p, x, y, f"{row} …" if last else row, px, weight, ink, room=width)
-        y += line
-    return y
+    return lines
 
 
 def _broken(words: str, m: QFontMetricsF, width: float) -> list[str]:

@@ -9,8 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from transmixis.desk.marks import hline, jaws, text, wrapped
-from transmixis.desk.sheets import shows_readings
-from transmixis.desk.sheets.readings import paint_bar, paint_readings
+from transmixis.desk.plots.readings import paint_bar, paint_readings
 from transmixis.desk.state import State
 from transmixis.desk.theme import EDGE, INK, INK2, PAPER, PURPLE, VERMILION_TEXT, figure, span_words
 from transmixis.shot.contract import Proposal
@@ -25,6 +24,7 @@ class ProposalCard(QWidget):
         super().__init__()
         self._state = state
         self.setFixedWidth(190)
+        self._readings_here = False  # the plot beside it has no room for them
         self.use = QPushButton("Use proposal")
         self.use.setObjectName("main")
         self.use.setToolTip("Takes the measured values for this step, and measures again. Can be undone. Key: U")
@@ -47,6 +47,11 @@ class ProposalCard(QWidget):
             signal.connect(lambda _: self.refresh())
         state.shot_changed.connect(self.refresh)
         self.refresh()
+
+    def show_readings(self, here: bool) -> None:
+        """Where there is nothing to propose, the readings stand here if the plot does not show them."""
+        self._readings_here = here
+        self.update()
 
     def _proposal(self) -> Proposal | None:
         return self._state.answers.made.get(self._state.step_id)
@@ -84,7 +89,7 @@ class ProposalCard(QWidget):
             words = self._nothing() if done else "Measuring the material for a proposal."
             y = wrapped(p, 10, 42, room, words, 12, 16, 400, INK2, 4)
             readings = self._state.known.readings.get(self._state.step_id, {}).get(self._state.frame)
-            if done and readings and self._state.step and not shows_readings(self._state.step.kind):
+            if done and readings and self._state.step and self._readings_here:
                 paint_readings(p, QRectF(8, y, self.width() - 16, self.height() - y - 8), readings)
             return
         if proposal.frames:

@@ -10,10 +10,10 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QScrollArea,
 
 from transmixis.core.readings import FAULT
 from transmixis.desk.marks import hline, mark, text
+from transmixis.desk.plots.view import PlotView
 from transmixis.desk.proposal import ProposalCard
 from transmixis.desk.readingwords import limit_words, value_words
 from transmixis.desk.ruler import Ruler
-from transmixis.desk.sheets import plot_for
 from transmixis.desk.state import State
 from transmixis.desk.theme import INK, INK2, RAISED, RULE, VERMILION_TEXT
 from transmixis.shot.contract import Slot, SurveyKind
@@ -80,7 +80,7 @@ class StepSheet(QWidget):
         self._choices: dict[str, QComboBox] = {}
         self._inputs: dict[str, QComboBox] = {}
         self._built_for = ("", "")
-        self.plot: QWidget | None = None
+        self.plot: PlotView | None = None
         self.setMinimumHeight(284)
         self.setMaximumHeight(340)
         self._controls = QVBoxLayout()
@@ -135,10 +135,12 @@ class StepSheet(QWidget):
         _empty(self._controls)
         _empty(self._middle)
         self._rulers, self._choices, self._inputs, self.plot = {}, {}, {}, None
+        self.card.show_readings(False)
         self.card.setVisible(step is not None and not isinstance(kind_of(step.kind), SurveyKind))  # a survey proposes nothing
         if step:
             self._make_controls(step.kind)
-            self.plot = plot_for(step.kind, self._state)
+            self.plot = PlotView(self._state)
+            self.plot.elsewhere.connect(self.card.show_readings)
             self._middle.addWidget(self.plot)
         self.follow()
 

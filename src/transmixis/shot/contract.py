@@ -12,6 +12,7 @@ from pydantic import BaseModel
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.motion import Motion
+from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.survey.plate import PlateSurvey
@@ -187,6 +188,7 @@ class StepKind(ABC, Generic[P]):
     work: ClassVar[str] = ""  # the kind of work that it asks a person for (core.plan.estimate); '' if it is measured by itself
     mends_topics: ClassVar[tuple[str, ...]] = ()  # topics of the survey's findings that it mends
     tells_topics: ClassVar[tuple[str, ...]] = ()  # and those that its readings tell of
+    plots: ClassVar[Literal["", "frame", "whole"]] = ""  # it has a plot: of the frame at the playhead, or of the whole shot
     shown_in: ClassVar[str] = ""  # its result is looked at in the step that takes it in this slot
     known: ClassVar[bool] = True  # False: stands in for a kind of a newer program
     mends: ClassVar[bool] = False  # stands between a plate and the steps that use it
@@ -198,6 +200,10 @@ class StepKind(ABC, Generic[P]):
 
     def propose(self, inputs: Inputs, params: P, progress: Progress) -> Proposal | None:
         """Measure and propose settings; None when there is nothing to better."""
+        return None
+
+    def plot(self, inputs: Inputs, params: P, frame: int) -> Plot | None:
+        """What is drawn beside the controls; None while it is not known yet. Raises UserError where it cannot be."""
         return None
 
     def analyse(self, inputs: Inputs, params: P, progress: Progress) -> Analysis:
@@ -249,6 +255,15 @@ class SurveyKind(StepKind[P]):
 
     product = "readings"
     surveys = True
+    plots = "whole"
+
+    def plot(self, inputs: Inputs, params: P, frame: int) -> Plot | None:
+        survey = inputs.survey_if_there(self.slots[0].name)
+        return None if survey is None else self.plot_survey(survey)
+
+    @abstractmethod
+    def plot_survey(self, survey: PlateSurvey) -> Plot:
+        """What is drawn of the survey of all frames."""
 
     def compute(self, inputs: Inputs, params: P, frame: int) -> Product:
         return Product()

@@ -99,7 +99,7 @@ def clean_part(path: Path, clean: Path, space: str | None, progress: Progress) -
     fit = clean_fit(path, clean, space, progress)
     return {
         "words": fit.words, "serves": fit.serves, "share": fit.share,
-        "move": {"x": fit.move.x, "y": fit.move.y, "turn": float(np.degrees(fit.move.turn)), "grow": fit.move.grow,
+        "move": {"x": fit.move.x, "y": fit.move.y, "turn": fit.move.turn, "grow": fit.move.grow,
                  "error": fit.move.error, "reason": fit.move.reason},
         "gain": [float(2**v) if np.isfinite(v) else None for v in fit.gain], "gain_error": float(fit.gain_error),
         "why": {w: float((fit.why == k).mean()) for k, w in enumerate(WHY)},

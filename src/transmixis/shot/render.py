@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from transmixis.core.errors import UserError
+from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.survey.scan import is_absent
@@ -101,6 +102,11 @@ class Renderer(Products):
         if r.name not in step.limits:
             return r
         return Reading(r.name, r.value, r.unit, step.limits[r.name], r.better, r.spot, r.note)
+
+    def plot(self, step_id: str, frame: int) -> Plot | None:
+        """What is drawn beside a step's controls; None while it is not known yet. Raises UserError where it cannot be."""
+        step = self._step(step_id)
+        return kind_of(step.kind).plot(StepInputs(self, step), self._params(step, frame), frame)
 
     def propose(self, step_id: str, progress: Progress | None = None, frame: int = 1) -> Proposal | None:
         """Measured settings for a step, compared with what is set at `frame`."""

@@ -54,10 +54,10 @@ def survey_report(plate: Path, clean: Path | None, space: str | None, progress: 
 
 
 def camera_part(s: PlateSurvey) -> dict[str, Any]:
-    """Verdict and path; x and y px, turn degrees, grow factor, error px; null where not measured."""
+    """Verdict and path; x and y px, turn degrees anticlockwise, grow factor, error px; null where not measured."""
     p = s.path
     rows = [
-        {"frame": i + 1, "x": _n(p.x[i]), "y": _n(p.y[i]), "turn": _n(np.degrees(p.turn[i])), "grow": _n(p.grow[i]), "error": _n(p.error[i])}
+        {"frame": i + 1, "x": _n(p.x[i]), "y": _n(p.y[i]), "turn": _n(p.turn[i]), "grow": _n(p.grow[i]), "error": _n(p.error[i])}
         for i in range(s.count)
     ]  # fmt: skip
     return {**asdict(s.steadiness), "path": rows}

@@ -28,7 +28,7 @@ from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.stored import AnalysisStore, always, arrays_bytes, read_arrays
 
-SCAN_VERSION = 5
+SCAN_VERSION = 6
 PREPARED = 6  # frames held ready: the ones before and after the playhead are scanned in turn
 HELD = 1000  # scans held in memory (70 MB); the others are read again, so that a long plate takes no more than a short one
 SURVEYS = 12  # surveys held in memory

@@ -61,7 +61,7 @@ def align(reference: Backdrop, other: Backdrop) -> Move:
     return Move(
         float(x) / reference.scale,
         float(y) / reference.scale,
-        float(turn),
+        -float(np.degrees(turn)),
         1 + float(grow),
         float(np.hypot(error, BIAS)),
         found.n,

@@ -32,7 +32,8 @@ SIGNIFICANT = 4.0  # standard errors: less rotation or growth than this is taken
 
 @dataclass(frozen=True)
 class Anchor:
-    """A frame to measure others against: its (h, w) uint8 picture from `grey_of`, its corners (n, 2), and its screen if it is a
+    """A frame to measure others against: its (h, w) uint8 picture from `grey_of`, its corners (n, 2) as OpenCV
+    counts pixels (centres are whole numbers), and its screen if it is a
     plate with one."""
 
     grey: Array
@@ -42,7 +43,7 @@ class Anchor:
 
 @dataclass(frozen=True)
 class Move:
-    """Motion of a frame against its anchor, about the frame's centre: px, radians, factor.
+    """Motion of a frame against its anchor, about the frame's centre: px, degrees anticlockwise as seen, factor.
 
     `error` is the standard error of x and y together, px; `points` agree. Falsy, with a reason, when not measured.
     """
@@ -64,7 +65,7 @@ class Move:
 
     def similarity(self, shape: tuple[int, ...]) -> Similarity:
         """The same as a transform of a frame of `shape` (h, w)."""
-        return Similarity(self.x, self.y, self.turn, self.grow, ((shape[1] - 1) / 2, (shape[0] - 1) / 2))
+        return Similarity(self.x, self.y, self.turn, self.grow, (shape[1] / 2, shape[0] / 2))
 
 
 def anchor_of(grey: Array, *, where: Mask | None = None, points: int = POINTS) -> Anchor:
@@ -117,7 +118,7 @@ def follow(anchor: Anchor, grey: Array, *, only_shift: bool = False, known: Move
             agree = 0 if shared is None else int(shared[0].sum())
             return Followed(Move(reason="the points do not agree on one movement", points=agree), nothing)
         near, rival = shared
-        move = _fitted(at[near], there[near], ((w - 1) / 2, (h - 1) / 2), only_shift=only_shift)
+        move = _fitted(at[near], there[near], (w / 2, h / 2), only_shift=only_shift)
     own = there - move.similarity(grey.shape).apply(at)
     moving = np.linalg.norm(own, axis=1) > 2 * AGREE
     others = np.array([*np.median(own[moving], axis=0), moving.mean()]) if moving.sum() >= 6 else nothing
@@ -125,6 +126,7 @@ def follow(anchor: Anchor, grey: Array, *, only_shift: bool = False, known: Move
 
 
 def _followed_both_ways(anchor: Anchor, grey: Array) -> tuple[Array, Array]:
+    """Where points were and are, px with centres at +0.5."""
     crit = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 30, 0.003)
     start = anchor.corners.reshape(-1, 1, 2)
     size = {"winSize": (21, 21), "maxLevel": 3, "criteria": crit}
@@ -134,7 +136,7 @@ def _followed_both_ways(anchor: Anchor, grey: Array) -> tuple[Array, Array]:
     good = (ok1.ravel() > 0) & (ok2.ravel() > 0) & (np.linalg.norm(c - a, axis=1) < 0.3)
     h, w = grey.shape
     inside = (b[:, 0] > 4) & (b[:, 1] > 4) & (b[:, 0] < w - 5) & (b[:, 1] < h - 5)
-    return a[good & inside].astype(np.float64), b[good & inside].astype(np.float64)
+    return a[good & inside].astype(np.float64) + 0.5, b[good & inside].astype(np.float64) + 0.5
 
 
 def _shared_movement(at: Array, there: Array, shape: tuple[int, ...], *, only_shift: bool) -> tuple[Mask, Array] | None:
@@ -241,7 +243,8 @@ def _fitted(a: Array, b: Array, centre: tuple[float, float], *, only_shift: bool
     # points near each other err alike, so they count for a quarter of as many
     sigma = 2 * float(np.sqrt((rest**2).sum() / max(2 * n - 4, 1)))
     turn_error = sigma / (radius * np.sqrt(n))
-    if max(abs(full.turn), abs(full.grow - 1)) < SIGNIFICANT * turn_error or max(abs(full.turn), abs(full.grow - 1)) < 2e-5:
+    change = max(abs(np.radians(full.turn)), abs(full.grow - 1))
+    if change < max(SIGNIFICANT * turn_error, 2e-5):
         return plain
     reach = float(np.hypot(*(a.mean(axis=0) - np.array(centre))))  # the centre is told by points that lie elsewhere
     error = float(np.hypot(np.hypot(sigma * np.sqrt(2 / n), reach * turn_error), BIAS))

@@ -1,7 +1,8 @@
 """A motion: how a thing lies in a frame against how it lies in its reference frame.
 
 The one convention: positions are (x, y) px of the frame, x to the right, y down, pixel centres at +0.5; a matrix (3 x 3) maps reference
-px to frame px; angles are degrees, anticlockwise as seen. What counts otherwise is converted by the functions named here.
+px to frame px; angles are degrees, anticlockwise as seen. What counts otherwise is converted by the functions named
+here, and for OpenCV by core.motion.similarity.
 """
 
 from __future__ import annotations
@@ -15,7 +16,6 @@ from transmixis.core.errors import UserError
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.types import Array
 
-HALF = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])  # from pixels whose centres are whole numbers to ours
 EVERYTHING, FLAT, SHIFT_SIZE, SHIFT = "everything", "position, turn and size", "position and size", "position"
 TAKES = (EVERYTHING, FLAT, SHIFT_SIZE, SHIFT)  # what can be taken of a motion
 
@@ -45,8 +45,8 @@ def moved_points(matrix: Array, points: Array) -> Array:
 
 
 def similarity_matrix(s: Similarity) -> Array:
-    """The matrix of a Similarity, whose pixel centres are whole numbers and whose `turn` is clockwise."""
-    return np.asarray(HALF @ np.vstack([s.matrix, [0, 0, 1]]) @ np.linalg.inv(HALF))
+    """The 3 x 3 matrix of a Similarity."""
+    return np.asarray(np.vstack([s.matrix, [0, 0, 1]]))
 
 
 def taken(matrix: Array, what: str, about: Array) -> Array:

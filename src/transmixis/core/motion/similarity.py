@@ -1,4 +1,7 @@
-"""Similarity transforms in the plane (position, rotation, one scale) fitted to pairs of points in closed form."""
+"""Similarity transforms in the plane (position, rotation, one scale) fitted to pairs of points in closed form.
+
+Positions and angles are those of core.motion.motion. OpenCV counts pixel centres as whole numbers: `HALF` and `index_matrix` lead there.
+"""
 
 from __future__ import annotations
 
@@ -10,10 +13,13 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.types import Array
 
+HALF = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])  # from pixels whose centres are whole numbers to ours
+
 
 @dataclass(frozen=True)
 class Similarity:
-    """p becomes grow * R(turn) * (p - pivot) + pivot + (x, y). Pixels, x right, y down; `turn` radians, clockwise on screen."""
+    """p becomes grow * R(turn) * (p - pivot) + pivot + (x, y). Pixels, x right, y down, centres at +0.5; `turn` degrees, anticlockwise
+    as seen."""
 
     x: float = 0.0
     y: float = 0.0
@@ -24,9 +30,15 @@ class Similarity:
     @property
     def matrix(self) -> Array:
         """(2, 3) float64 that maps (x, y, 1)."""
-        c, s = self.grow * math.cos(self.turn), self.grow * math.sin(self.turn)
+        way = math.radians(-self.turn)  # y points down
+        c, s = self.grow * math.cos(way), self.grow * math.sin(way)
         px, py = self.pivot
         return np.array([[c, -s, px + self.x - c * px + s * py], [s, c, py + self.y - s * px - c * py]])
+
+    @property
+    def index_matrix(self) -> Array:
+        """The same for pictures whose pixel centres are whole numbers, as OpenCV has them."""
+        return np.asarray((np.linalg.inv(HALF) @ np.vstack([self.matrix, [0, 0, 1]]) @ HALF)[:2])
 
     def apply(self, points: Array) -> Array:
         """(n, 2) points moved."""
@@ -39,9 +51,9 @@ class Similarity:
         return Similarity(float(moved[0] - pivot[0]), float(moved[1] - pivot[1]), self.turn, self.grow, pivot)
 
     def scaled(self, scale: float) -> Similarity:
-        """The same motion in a picture resized by `scale`, pixel centres staying centres."""
-        px, py = ((v + 0.5) * scale - 0.5 for v in self.pivot)
-        return Similarity(self.x * scale, self.y * scale, self.turn, self.grow, (px, py))
+        """The same motion in a picture resized by `scale`."""
+        px, py = self.pivot
+        return Similarity(self.x * scale, self.y * scale, self.turn, self.grow, (px * scale, py * scale))
 
     def inverse(self) -> Similarity:
         """The transform that takes it back."""
@@ -73,6 +85,11 @@ def fit_similarity(
     if size < 1e-12:
         raise UserError("The points lie on one spot, so rotation and scale cannot be told; choose points further apart.")
     factor = complex(w @ (np.conj(za) * zb)) / size
-    turn, grow = math.atan2(factor.imag, factor.real), abs(factor)
+    turn, grow = -math.degrees(math.atan2(factor.imag, factor.real)), abs(factor)
     about = Similarity(float(mb[0] - ma[0]), float(mb[1] - ma[1]), turn, grow, (float(ma[0]), float(ma[1])))
     return about.about(pivot)
+
+
+def turn_words(turn: float) -> str:
+    """An angle as people say it."""
+    return f"{abs(turn):.2f}° {'clockwise' if turn < 0 else 'anticlockwise'}"

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 
 from transmixis.core.build.place import placed
-from transmixis.core.motion.motion import HALF
+from transmixis.core.motion.motion import similarity_matrix
 from transmixis.core.motion.similarity import Similarity, fit_similarity
 from transmixis.core.motion.smooth import smoothed
 from transmixis.core.types import Array
@@ -46,10 +45,8 @@ def _similarity(row: Array, pivot: tuple[float, float]) -> Similarity:
 def moved(picture: Array, move: Similarity, zoom: float = 1.0) -> Array:
     """The picture moved, then enlarged by `zoom` about the frame's middle; empty beyond its border."""
     h, w = picture.shape[:2]
-    whole = np.vstack([move.matrix, [0, 0, 1]])
-    enlarge = np.array([[zoom, 0, (1 - zoom) * (w - 1) / 2], [0, zoom, (1 - zoom) * (h - 1) / 2], [0, 0, 1]])
-    matrix = HALF @ enlarge @ whole @ np.linalg.inv(HALF)
-    return placed(np.ascontiguousarray(picture, np.float32), matrix, (h, w))
+    enlarge = np.array([[zoom, 0, (1 - zoom) * w / 2], [0, zoom, (1 - zoom) * h / 2], [0, 0, 1]])
+    return placed(np.ascontiguousarray(picture, np.float32), enlarge @ similarity_matrix(move), (h, w))
 
 
 def zoom_needed(moves: list[Similarity], size: tuple[int, int]) -> float:
@@ -65,12 +62,13 @@ def zoom_needed(moves: list[Similarity], size: tuple[int, int]) -> float:
 
 
 def _covers(moves: list[Similarity], w: int, h: int, zoom: float) -> bool:
-    centre = np.array([(w - 1) / 2, (h - 1) / 2])
-    frame = np.array([[0, 0], [w - 1, 0], [w - 1, h - 1], [0, h - 1]], float)
+    centre = np.array([w / 2, h / 2])
+    # the middles of the corner pixels: up to there nothing of the border is mixed in
+    frame = np.array([[0, 0], [w - 1, 0], [w - 1, h - 1], [0, h - 1]], float) + 0.5
     shown = (frame - centre) / zoom + centre
     for m in moves:
         source = m.inverse().apply(shown)
-        if (source < -0.01).any() or (source[:, 0] > w - 0.99).any() or (source[:, 1] > h - 0.99).any():
+        if (source < 0.49).any() or (source[:, 0] > w - 0.49).any() or (source[:, 1] > h - 0.49).any():
             return False
     return True
 
@@ -81,44 +79,3 @@ def from_points(first: Array, now: Array, pivot: tuple[float, float]) -> Similar
         dx, dy = np.asarray(now[0]) - np.asarray(first[0])
         return Similarity(float(dx), float(dy), 0.0, 1.0, pivot)
     return fit_similarity(first, now, pivot=pivot)
-
-
-def follow_points(greys: list[Array | None], points: Array, reference: int, half: int = 15) -> Array:
-    """Where `points` (k, 2) of frame `reference` are in all frames: (n, k, 2), nan where lost.
-
-    Each step looks for the patch as the reference frame shows it, from where it was last seen (Lucas & Kanade), so that
-    errors do not add up; it is lost where the patch no longer looks alike.
-    """
-    n = len(greys)
-    out = np.full((n, len(points), 2), np.nan)
-    out[reference] = points
-    for order in (range(reference + 1, n), range(reference - 1, -1, -1)):
-        last = np.asarray(points, np.float32).copy()
-        for i in order:
-            first, here = greys[reference], greys[i]
-            if first is None or here is None:
-                continue
-            found, good = _patch_flow(first, here, np.asarray(points, np.float32), last, half)
-            out[i][good] = found[good]
-            last[good] = found[good]
-    return out
-
-
-def _patch_flow(a: Array, b: Array, points: Array, guess: Array, half: int) -> tuple[Array, Array]:
-    crit = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 60, 0.001)
-    there, ok, _ = cv2.calcOpticalFlowPyrLK(
-        a, b, points.reshape(-1, 1, 2), guess.reshape(-1, 1, 2).copy(), winSize=(2 * half + 1, 2 * half + 1), maxLevel=2,
-        criteria=crit, flags=cv2.OPTFLOW_USE_INITIAL_FLOW,
-    )  # fmt: skip
-    found = np.asarray(there).reshape(-1, 2)
-    alike = np.array([_likeness(a, b, p, q, half) for p, q in zip(points, found, strict=True)])
-    return found, (ok.ravel() > 0) & (alike > 0.6)
-
-
-def _likeness(a: Array, b: Array, p: Array, q: Array, half: int) -> float:
-    """Normalised correlation of two patches."""
-    size = (2 * half + 1, 2 * half + 1)
-    u = cv2.getRectSubPix(a, size, (float(p[0]), float(p[1]))).astype(np.float32)
-    v = cv2.getRectSubPix(b, size, (float(q[0]), float(q[1]))).astype(np.float32)
-    u, v = u - u.mean(), v - v.mean()
-    return float((u * v).sum() / (np.sqrt((u * u).sum() * (v * v).sum()) + 1e-6))

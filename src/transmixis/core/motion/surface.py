@@ -21,6 +21,7 @@ from transmixis.core.types import Array, Matte
 LEVELS = (4, 2, 1)  # px of the frame for one of the level's
 ROUNDS = 40
 LARGEST_STEP = 2.0  # px of a level
+OPEN = 8.0  # times as wide the weights begin, halved with every round
 BLOCKS = 6  # to a side, in which what is left over may hang together
 DONE = 2e-3  # px: a step that moves no corner by more ends the fit
 MOST = 40_000  # pixels of the surface that are used
@@ -153,12 +154,13 @@ class Surface:
         splined, to_level = frame.level(int(level.scale)), frame.to_level(int(level.scale))
         columns = np.concatenate([level.columns[:, :free], level.columns[:, self.parameters :]], 1)
         light: Array = np.zeros(LIGHT)
-        for _ in range(ROUNDS):
+        for turn in range(ROUNDS):
             seen, inside = splined.at(moved_points(to_level @ matrix, level.points))
             if inside.sum() < LEAST / 2:
                 return Laid(matrix, why="it lies outside of the frame")
             rest = seen - level.values
-            weights = _trust(rest - (columns[:, free:] @ light).reshape(rest.shape), inside)
+            # not yet in place even what fits is far off: the few pixels of a small mark must not be taken for strangers
+            weights = _trust(rest - (columns[:, free:] @ light).reshape(rest.shape), inside, max(1.0, OPEN * 0.5**turn))
             w = np.repeat(weights, rest.shape[1])
             weighted = columns * w[:, None]
             normal = weighted.T @ columns + SPARE * np.eye(columns.shape[1]) * max(w.sum(), 1)
@@ -170,7 +172,7 @@ class Surface:
             if off > LARGEST_STEP * level.scale:  # the law holds near by only
                 new = self._stepped(matrix, step, LARGEST_STEP * level.scale / off)
             matrix = new
-            if off < DONE * level.scale or not np.isfinite(matrix).all():
+            if (off < DONE * level.scale and OPEN * 0.5**turn <= 1) or not np.isfinite(matrix).all():
                 break
         if not np.isfinite(matrix).all():
             return Laid(matrix, why="it cannot be found here")
@@ -258,11 +260,11 @@ def _matrix(p: Array) -> Array:
     return np.array([[1 + q[2] + q[4], -q[3] + q[5], q[0]], [q[3] + q[5], 1 + q[2] - q[4], q[1]], [-q[6], -q[7], 1]])
 
 
-def _trust(rest: Array, inside: Array) -> Array:
-    """Tukey's weights per pixel from how far its colours are off (all channels together)."""
+def _trust(rest: Array, inside: Array, wider: float) -> Array:
+    """Tukey's weights per pixel from how far its colours are off (all channels together), `wider` by that factor."""
     size = np.sqrt((rest**2).mean(axis=1))
     usual = 1.4826 * float(np.median(size[inside])) + 1e-6
-    r = size / (TUKEY * usual)
+    r = size / (TUKEY * wider * usual)
     return np.where(inside & (r < 1), (1 - np.minimum(r, 1) ** 2) ** 2, 0.0)
 
 

@@ -1,7 +1,7 @@
 """Tracking markers before the shoot: how large they come out, how many, where, and how well they will be followed.
 
 The error is found by simulation: the marker as the camera will see it, with the lens's softness, the motion's blur, noise and
-coding, followed by the tracker itself (core.motion.point). Lengths in cm or px as named, picture values display coded 0..1.
+coding, followed by the tracker itself (core.motion.surface). Lengths in cm or px as named, picture values display coded 0..1.
 """
 
 from __future__ import annotations
@@ -13,7 +13,9 @@ import cv2
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.motion.point import Pattern
+from transmixis.core.motion.follow import Way, found_in
+from transmixis.core.motion.motion import moved_points
+from transmixis.core.motion.point import about_point
 from transmixis.core.types import Array
 
 # markers that must be seen for a motion, and usual numbers (common practice: about nine on a face-sized object)
@@ -26,6 +28,7 @@ GROWN, FEATHER = 4.0, 5.0  # px: a patch over a marker is larger by 4 and feathe
 PATCH = GROWN + FEATHER
 TRIALS, MORE = 24, 96  # the rms is known to 10 %; markers that are badly followed vary more, and get more trials
 BADLY, GONE = 0.05, 1.0  # px
+ROOM = 12  # px of the surface about the window, as it will be there
 LARGEST = 40.0  # px: larger markers are followed as well as these; nothing is gained by drawing them
 
 
@@ -108,7 +111,7 @@ def _grid(count: int, wide: float, high: float) -> tuple[int, int]:
 def drawn(shape: str, size: float, blur: float, direction: float, fine: int, half: int) -> Array:
     """(n, n) coverage 0..1 of a marker `size` px across at `fine` times the picture's size, with blur and lens; its middle in the
     middle. `direction` of the motion in degrees anticlockwise."""
-    n = (2 * half + 5) * fine
+    n = (2 * (half + ROOM) + 1) * fine
     centre = (n - 1) / 2
     yy, xx = np.mgrid[0:n, 0:n] - centre
     r = size * fine / 2
@@ -185,8 +188,9 @@ def _one_trial(big: Array, spread: Array, fine: int, half: int, rng: np.random.G
     at = middle + (fine - 1) / (2 * fine) - 0.5 - a / fine  # where the marker's middle lies in the first
     truth = (a - b) / fine
     guess = at + rng.integers(-1, 2, 2)
-    found = Pattern(one, float(at[0]), float(at[1]), half).find(two, float(guess[0]), float(guess[1]), 3)
-    miss = np.array([found.x - at[0] - truth[0], found.y - at[1] - truth[1]])
+    start = np.array([[1, 0, guess[0] - at[0]], [0, 1, guess[1] - at[1]], [0, 0, 1.0]])
+    found = found_in(about_point(one[..., None], at, half), two[..., None], Way(start, start), 3)
+    miss = moved_points(found.matrix, at)[0] - at - truth
     return None if found.lost or float(np.hypot(*miss)) > GONE else miss
 
 

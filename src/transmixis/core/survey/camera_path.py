@@ -24,7 +24,7 @@ DISAGREE = 4.0  # px: a far frame measured against the first may be mistaken; th
 
 @dataclass(frozen=True)
 class CameraPath:
-    """Per frame: x, y px, turn radians, grow, error px (nan where not measured), step from the frame before px."""
+    """Per frame: x, y px, turn degrees anticlockwise as seen, grow, error px (nan where not measured), step from the frame before px."""
 
     x: Array
     y: Array
@@ -45,15 +45,13 @@ class CameraPath:
     def shift(self) -> Array:
         """How far the picture has moved since the reference frame, at the worst corner; px, nan where not measured."""
         reach = np.hypot(*self.size) / 2
-        away = np.hypot(self.x, self.y) + reach * np.hypot(self.turn, self.grow - 1)
+        away = np.hypot(self.x, self.y) + reach * np.hypot(np.radians(self.turn), self.grow - 1)
         return np.where(self.known, away, np.nan)
 
     def similarity(self, i: int) -> Similarity:
         """Motion of frame i (0-based) as a transform from the reference frame."""
         h, w = self.size
-        return Similarity(
-            float(self.x[i]), float(self.y[i]), float(self.turn[i]), float(self.grow[i]), ((w - 1) / 2, (h - 1) / 2)
-        )
+        return Similarity(float(self.x[i]), float(self.y[i]), float(self.turn[i]), float(self.grow[i]), (w / 2, h / 2))
 
 
 @dataclass(frozen=True)
@@ -76,7 +74,7 @@ class Steadiness:
 def path_of(scans: Sequence[Scan]) -> CameraPath:
     """Join the scans' motions: against the reference frame where that could be measured, else from frame to frame."""
     size = next(((int(s["size"][0]), int(s["size"][1])) for s in scans if not is_absent(s)), (2, 2))
-    pivot = ((size[1] - 1) / 2, (size[0] - 1) / 2)
+    pivot = (size[1] / 2, size[0] / 2)
     rows = np.full((len(scans), 5), np.nan)
     last: tuple[Similarity, float] | None = None
     for i, s in enumerate(scans):

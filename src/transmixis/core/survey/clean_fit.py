@@ -10,6 +10,7 @@ import numpy as np
 from transmixis.core.colour.curves import LUMA
 from transmixis.core.motion.camera import Move, anchor_of, follow
 from transmixis.core.motion.coding import grey_of
+from transmixis.core.motion.similarity import turn_words
 from transmixis.core.motion.steady import moved
 from transmixis.core.types import Array, Rgb
 
@@ -186,8 +187,8 @@ def _words(move: Move, gain: Array, why: Array, serves: bool, locked: bool) -> s
     parts = []
     if move.length > FITS_SHIFT:
         parts.append(f"stands {move.length:.2f} px beside the take (x {move.x:+.2f}, y {move.y:+.2f})")
-    if abs(move.turn) > 1e-4 or abs(move.grow - 1) > 1e-4:
-        parts.append(f"is turned {np.degrees(move.turn):+.2f}° and grown {100 * (move.grow - 1):+.2f} %")
+    if abs(move.turn) > 0.005 or abs(move.grow - 1) > 1e-4:
+        parts.append(f"is turned {turn_words(move.turn)} and grown {100 * (move.grow - 1):+.2f} %")
     if np.isfinite(gain).all() and np.abs(gain).max() > FITS_GAIN:
         parts.append("differs in light by " + ", ".join(f"{c} {v:+.2f}" for c, v in zip("RGB", gain, strict=True)) + " stops")
     head = "The clean plate " + ("; ".join(parts) if parts else "fits in place and light")

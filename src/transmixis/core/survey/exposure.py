@@ -272,7 +272,7 @@ def _half_way(a: Array, b: Array, move: Similarity) -> tuple[Array, Array, Mask]
     """Both pictures softened alike and moved half the way each, and where both are seen then."""
     h, w = a.shape[:2]
     half = Similarity(move.x / 2, move.y / 2, move.turn / 2, float(np.sqrt(move.grow)), move.pivot)
-    ways = (half.matrix, move.after(half.inverse()).inverse().matrix)
+    ways = (half.index_matrix, move.after(half.inverse()).inverse().index_matrix)
     seen = [cv2.warpAffine(np.ones((h, w), np.float32), m, (w, h), flags=cv2.INTER_LINEAR) for m in ways]
     x, y = (
         cv2.warpAffine(cv2.GaussianBlur(p, (0, 0), 1.0), m, (w, h), flags=cv2.INTER_LINEAR)
@@ -316,15 +316,15 @@ def _laying(size: tuple[int, int], moves: list[Similarity | None] | None) -> Cal
     if moves is None or all(m is None or _stays(m, w, h) for m in moves):
         return lambda picture, k: picture
     back = [(m or Similarity()).inverse() for m in moves]
-    corners = np.array([[0, 0], [w - 1, 0], [0, h - 1], [w - 1, h - 1]], float)
+    corners = np.array([[0, 0], [w, 0], [0, h], [w, h]], float)
     reach = np.concatenate([m.apply(corners) for m in back])
     low, high = np.floor(reach.min(axis=0)), np.ceil(reach.max(axis=0))
     # a canvas for the whole path, unless the camera goes so far that it would not pay
     low, high = np.maximum(low, [-1.5 * w, -1.5 * h]), np.minimum(high, [2.5 * w, 2.5 * h])
-    canvas = (int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1)
+    canvas = (int(high[0] - low[0]), int(high[1] - low[1]))
 
     def lay(picture: Array, k: int) -> Array:
-        matrix = back[k].matrix.copy()
+        matrix = back[k].index_matrix
         matrix[:, 2] -= low
         return np.asarray(cv2.warpAffine(picture, matrix, canvas, flags=cv2.INTER_LINEAR))
 
@@ -332,7 +332,7 @@ def _laying(size: tuple[int, int], moves: list[Similarity | None] | None) -> Cal
 
 
 def _stays(m: Similarity, w: int, h: int) -> bool:
-    corners = np.array([[0, 0], [w - 1, h - 1]], float)
+    corners = np.array([[0, 0], [w, h]], float)
     return bool(np.abs(m.apply(corners) - corners).max() < 0.25)
 
 

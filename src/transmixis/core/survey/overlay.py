@@ -113,9 +113,9 @@ def _warped(picture: Array, move: Similarity, *, back: bool) -> Array:
     known = np.isfinite(picture)
     whole = bool(known.all())
     flat = picture if whole else np.where(known, picture, 0).astype(np.float32)
-    moved = cv2.warpAffine(flat, move.matrix, (w, h), flags=cv2.INTER_CUBIC | way, borderMode=cv2.BORDER_REPLICATE)
+    moved = cv2.warpAffine(flat, move.index_matrix, (w, h), flags=cv2.INTER_CUBIC | way, borderMode=cv2.BORDER_REPLICATE)
     shown = known.astype(np.float32) if whole else cv2.erode(known.astype(np.float32), np.ones((3, 3), np.uint8))
-    there = cv2.warpAffine(shown, move.matrix, (w, h), flags=cv2.INTER_LINEAR | way, borderMode=cv2.BORDER_CONSTANT)
+    there = cv2.warpAffine(shown, move.index_matrix, (w, h), flags=cv2.INTER_LINEAR | way, borderMode=cv2.BORDER_CONSTANT)
     return np.where(there > 0.999, moved, np.float32(np.nan))
 
 

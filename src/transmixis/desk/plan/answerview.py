@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from transmixis.core.readings import FAULT
 from transmixis.desk.marks import text, wrapped
 from transmixis.desk.plan.painted import DRAWINGS
+from transmixis.desk.plots.readings import paint_bar
 from transmixis.desk.readingwords import limit_words, value_words
-from transmixis.desk.sheets.readings import paint_bar
 from transmixis.desk.theme import INK, INK2, VERMILION_TEXT
 from transmixis.shot.planning.contract import Answer
 

@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
+from transmixis.core.motion.similarity import turn_words
 from transmixis.core.progress import Progress
 from transmixis.core.repair.background import Background, background_words
 from transmixis.core.survey.clean_fit import WHY
@@ -97,7 +98,7 @@ class CleanSection(Section):
         m = fit.move
         if m:
             rows.append(f"shift {m.x:+.2f}, {m.y:+.2f} px, ± {m.error:.3f} px")
-            rows.append(f"turn {np.degrees(m.turn):+.3f}°, growth {100 * (m.grow - 1):+.3f} %")
+            rows.append(f"turned {turn_words(m.turn)}, growth {100 * (m.grow - 1):+.3f} %")
         if np.isfinite(fit.gain).all():
             rows.append("light R, G, B " + ", ".join(f"{v:+.3f}" for v in fit.gain) + " stops")
         self.figures.setText("\n".join(r.replace("-", "\u2212") for r in rows))

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QIcon, QImage, QPainter, QPaintEvent, QPixmap
+from PyQt6.QtGui import QIcon, QImage, QPainter, QPaintEvent, QPixmap
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
@@ -19,16 +20,17 @@ from PyQt6.QtWidgets import (
 )
 
 from transmixis.core.errors import UserError
+from transmixis.core.plot import Plot
 from transmixis.core.survey.findings import Finding
 from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.plots import detail_plot, exposure_plot, marks_plot, path_plot, timing_plot
 from transmixis.desk.marks import mark
-from transmixis.desk.sheets.survey import Paint, paint_detail, paint_exposure, paint_marks, paint_path, paint_timing
+from transmixis.desk.plots.view import paint_plot
 from transmixis.desk.state import State
 from transmixis.desk.survey.mapview import Laid, MapView, Ringed
 from transmixis.desk.survey.scanning import when_scanned
 from transmixis.desk.survey.section import Section, small_image
 from transmixis.desk.tables import plain_table
-from transmixis.desk.theme import EDGE, PAPER
 from transmixis.shot.contract import AnyKind
 from transmixis.shot.looks import plate_findings
 from transmixis.shot.model import Verdict
@@ -36,10 +38,10 @@ from transmixis.shot.render import Renderer
 from transmixis.shot.steps import KINDS, kind_of
 from transmixis.shot.workorder import add_step
 
-PLOTS: dict[str, Paint] = {
-    "camera": paint_path, "exposure": paint_exposure, "colour": paint_exposure, "flashing": paint_exposure,
-    "sharpness": paint_detail, "blur": paint_detail, "noise": paint_detail, "timing": paint_timing, "dust": paint_marks,
-    "intruder": paint_marks,
+PLOTS: dict[str, Callable[[PlateSurvey], Plot]] = {
+    "camera": path_plot, "exposure": exposure_plot, "colour": exposure_plot, "flashing": exposure_plot,
+    "sharpness": detail_plot, "blur": detail_plot, "noise": detail_plot, "timing": timing_plot, "dust": marks_plot,
+    "intruder": marks_plot,
 }  # fmt: skip
 WIDE = 640  # px of the picture
 HEADS = ("", "Plate", "Frames", "What was found", "What to do", "Answer")
@@ -205,7 +207,7 @@ class FindingsSection(Section):
         if row is None or renderer is None:
             self._shown = None
             self.view.lay(None)
-            self.plot.show_plot(None, None, 1)
+            self.plot.show_plot(None, 1)
         elif row != self._shown:
             self._shown = row
             self.look(partial(_seen, renderer, row), partial(self._lay, row))
@@ -213,7 +215,8 @@ class FindingsSection(Section):
     def _lay(self, row: Row, seen: tuple[PlateSurvey | None, Laid]) -> None:
         if row == self._shown:
             self.view.lay(seen[1])
-            self.plot.show_plot(seen[0], PLOTS.get(row.finding.topic), row.finding.first)
+            make = PLOTS.get(row.finding.topic)
+            self.plot.show_plot(make(seen[0]) if make and seen[0] else None, row.finding.first)
 
     def _go(self) -> None:
         row, shot = self.chosen(), self._state.shot
@@ -303,23 +306,19 @@ class FindingPlot(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._survey: PlateSurvey | None = None
-        self._paint: Paint | None = None
+        self._plot: Plot | None = None
         self._frame = 1
 
-    def show_plot(self, survey: PlateSurvey | None, paint: Paint | None, frame: int) -> None:
+    def show_plot(self, plot: Plot | None, frame: int) -> None:
         """Show this."""
-        self._survey, self._paint, self._frame = survey, paint, frame
+        self._plot, self._frame = plot, frame
+        self.setToolTip(plot.tip if plot else "")
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.fillRect(self.rect(), QColor(PAPER))
-        p.setPen(QColor(EDGE))
-        p.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
-        if self._survey is not None and self._paint is not None:
-            self._paint(p, QRectF(self.rect()).adjusted(12, 10, -12, -10), self._survey, self._frame)
+        paint_plot(p, QRectF(self.rect()), self._plot, self._frame, titled=False)
 
 
 def _icon(state: str) -> QIcon:

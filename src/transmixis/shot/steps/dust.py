@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.repair.dusting import HIDES, filled, put_light_back
@@ -20,6 +21,12 @@ from transmixis.shot.steps.params import Params, choice, hidden, number
 
 SPOTS = "Hold Ctrl and press to set a spot, drag it or its rim, right press takes it away."
 LIFT, FILL = "put the light back", "fill from around"
+
+
+BY_HAND = (
+    "By hand: hold Ctrl and press the picture to set a spot; drag it to its place, drag its rim to size it; "
+    "a right press on it takes it away. Such spots are filled from around."
+)
 
 
 class DustParams(Params):
@@ -42,6 +49,12 @@ class DustOut(StepKind[DustParams]):
         survey = inputs.survey_if_there("plate")
         found = [(d.x, d.y, d.radius) for d in survey.dust.spots] if survey else []
         return (Handle("spots", "by_hand", "Spots", SPOTS, params.by_hand, live=False, facts={"found": found}),)
+
+    plots = "frame"
+
+    def plot(self, inputs: Inputs, params: DustParams, frame: int) -> Plot:
+        count = len(params.by_hand)
+        return Plot("", "", (), f"{count} set by hand. {BY_HAND}" if count else BY_HAND, "above")
 
     slots = (Slot("plate", "the plate with the spots"),)
     mends = True

@@ -6,9 +6,11 @@ from typing import Any
 
 import numpy as np
 
+from transmixis.core.plot import Plot
 from transmixis.core.readings import Reading
 from transmixis.core.survey.findings import BLACK, COLOUR, EXPOSURE, FLASHES, FLICKER, WHITE
 from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.plots import exposure_plot
 from transmixis.core.survey.scan import Scan
 from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.steadiness import ReferenceParams
@@ -21,6 +23,9 @@ class Exposure(SurveyKind[ReferenceParams]):
     tells_topics = ("exposure", "colour", "clipping", "flashing")
     slots = (Slot("plate", "the plate to measure"),)
     Params = ReferenceParams
+
+    def plot_survey(self, survey: PlateSurvey) -> Plot:
+        return exposure_plot(survey)
 
     def read_survey(self, survey: PlateSurvey, params: ReferenceParams, frame: int) -> list[Reading]:
         return exposure_readings(survey, int(params.reference), frame)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from transmixis.core.plot import Plot
 from transmixis.core.readings import Reading
 from transmixis.core.survey.findings import spots_words
 from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.plots import marks_plot
 from transmixis.core.survey.scan import Scan
 from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.params import Params
@@ -24,6 +26,9 @@ class Marks(SurveyKind[MarksParams]):
     tells_topics = ("dust", "intruder")
     slots = (Slot("plate", "the plate to measure"),)
     Params = MarksParams
+
+    def plot_survey(self, survey: PlateSurvey) -> Plot:
+        return marks_plot(survey)
 
     def read_survey(self, survey: PlateSurvey, params: MarksParams, frame: int) -> list[Reading]:
         return mark_readings(survey, frame)

@@ -8,6 +8,7 @@ import numpy as np
 
 from transmixis.core.build.match import Grade, Look, apply_grade, look_differences, measure_look, propose_grade
 from transmixis.core.build.over import with_alpha
+from transmixis.core.plot import Patches, Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
@@ -65,6 +66,15 @@ class Match(StepKind[MatchParams]):
         # a subject with more grain or softer than the plate reads below zero or above; both count
         return [_reading(name, found[name]) for name in LIMITS]
 
+    plots = "frame"
+
+    def plot(self, inputs: Inputs, params: MatchParams, frame: int) -> Plot:
+        """Black, middle and white of what is placed, graded, beside those of the plate."""
+        subject = _look(with_alpha(self.compute(inputs, params, frame).picture))  # type: ignore[arg-type]
+        columns = (_patches("Subject", subject), _patches("Plate", _plate_look(inputs.picture("plate", frame))))
+        tip = "The darkest 2 %, the middle and the brightest 2 % of what is placed and of the plate, with the grain and softness of both."
+        return Plot("", tip, columns)
+
     def propose(self, inputs: Inputs, params: MatchParams, progress: Progress) -> Proposal | None:
         def looks(n: int) -> tuple[Look | None, Look | None]:
             return _look(with_alpha(inputs.picture("subject", n))), _plate_look(inputs.picture("plate", n))
@@ -95,6 +105,14 @@ class Match(StepKind[MatchParams]):
             costs=SOFT_COST if grade.soften else "",
             frames=(names[0], names[-1]),
         )
+
+
+def _patches(words: str, look: Look | None) -> Patches:
+    if look is None:
+        return Patches(words, why="too small")
+    rows = (("white", look.white), ("middle", look.middle), ("black", look.black))
+    soft = "soft not read" if look.softness is None else f"soft {look.softness:.1f}"
+    return Patches(words, tuple((n, (float(c[0]), float(c[1]), float(c[2]))) for n, c in rows), (f"grain {look.grain:.1f}", soft))
 
 
 def _reading(name: str, difference: float | None) -> Reading:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from transmixis.core.matte.shape import fill_shape
+from transmixis.core.motion.point import about_point
 from transmixis.core.motion.surface import Surface
 from transmixis.core.types import Array
 from transmixis.shot.contract import Handle, Inputs, Slot
@@ -54,8 +54,5 @@ class PointTrack(Track[PointTrackParams]):
         places = self.places(params)
         if len(places) == 0:
             raise needs("press the thing in the picture.")
-        r = params.half + 0.5
-        corners = places[0] + r * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
         picture = inputs.picture("plate", int(params.reference))
-        mask = fill_shape(corners, picture.shape[0], picture.shape[1])
-        return Surface(picture, corners, mask, MODELS[params.follows])
+        return about_point(picture, places[0], int(params.half), MODELS[params.follows])

@@ -12,8 +12,9 @@ from transmixis.core.matte import measure
 from transmixis.core.matte.difference import ScreenKind
 from transmixis.core.matte.edges import edge_adjust
 from transmixis.core.matte.keyer import KeyModel, KeyResult, KeySettings, key_frame, learn_shot
-from transmixis.core.matte.points import LEAK_LIMIT, Points, inside_and_pits, populations, propose_points, visible_share
+from transmixis.core.matte.points import LEAK_LIMIT, VISIBLE, Points, inside_and_pits, populations, propose_points, visible_share
 from transmixis.core.motion.align import camera_move
+from transmixis.core.plot import Hill, Hills, Limit, Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array, Matte
@@ -102,6 +103,22 @@ class ScreenKey(StepKind[ScreenKeyParams]):
         if note:
             arrays["notes"] = np.array([note, *model.notes], dtype=np.str_)
         return arrays
+
+    plots = "frame"
+
+    def plot(self, inputs: Inputs, params: ScreenKeyParams, frame: int) -> Plot:
+        """The two populations over the raw matte, with black and white point."""
+        model = model_from_arrays(inputs.analysis())
+        found, _, _ = populations([key_frame(inputs.picture("plate", frame)[..., :3], model, settings_of(params))])
+        r, g, b = (float(v) for v in model.screen_colour)
+        jaws = (Limit("black", params.black, 0.0, 0.5), Limit("white", params.white, 0.5, 1.0))
+        hills = (Hill(found.screen, hatched=True), Hill(found.subject))
+        panel = Hills(hills, jaws, "screen that shows", VISIBLE, LEAK_LIMIT, (r, g, b))
+        tip = (
+            "Left hill: plain screen. Right hill: plain subject. Drag the calliper's jaws: left of black becomes empty, right of "
+            "white solid."
+        )
+        return Plot("Matte before the points", tip, (panel,), readings="not")
 
     def compute(self, inputs: Inputs, params: ScreenKeyParams, frame: int) -> Product:
         plate = inputs.picture("plate", frame)

@@ -6,10 +6,12 @@ from typing import Any
 
 import numpy as np
 
+from transmixis.core.plot import Plot
 from transmixis.core.readings import Reading
 from transmixis.core.survey.blur import measure_blur
 from transmixis.core.survey.findings import BLUR, NOISE, SHARP
 from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.plots import detail_plot
 from transmixis.core.survey.scan import Scan
 from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.params import Params
@@ -26,6 +28,9 @@ class Sharpness(SurveyKind[SharpnessParams]):
     tells_topics = ("sharpness", "blur", "noise")
     slots = (Slot("plate", "the plate to measure"),)
     Params = SharpnessParams
+
+    def plot_survey(self, survey: PlateSurvey) -> Plot:
+        return detail_plot(survey)
 
     def read_survey(self, survey: PlateSurvey, params: SharpnessParams, frame: int) -> list[Reading]:
         return detail_readings(survey, frame)

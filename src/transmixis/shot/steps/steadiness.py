@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from transmixis.core.motion.similarity import turn_words
+from transmixis.core.plot import Plot
 from transmixis.core.readings import Reading
 from transmixis.core.survey.findings import SHIFT, TREMBLE_MOVING
 from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.plots import path_plot
 from transmixis.core.survey.scan import Scan, move_of
 from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
 from transmixis.shot.steps.params import Params, choice, number
@@ -35,6 +38,9 @@ class Steadiness(SurveyKind[SteadinessParams]):
     slots = (Slot("plate", "the plate to measure"),)
     Params = SteadinessParams
 
+    def plot_survey(self, survey: PlateSurvey) -> Plot:
+        return path_plot(survey)
+
     def read_survey(self, survey: PlateSurvey, params: SteadinessParams, frame: int) -> list[Reading]:
         return shift_readings(survey, int(params.reference), frame, params.camera)
 
@@ -62,10 +68,10 @@ def shift_readings(survey: PlateSurvey, reference: int, frame: int, camera: str 
         return [Reading("camera shift", None, "px", SHIFT, note="too few still points agree on one movement")]
     move = path.similarity(frame - 1).after(path.similarity(base).inverse())
     h, w = path.size
-    corners = np.array([[0, 0], [w - 1, 0], [0, h - 1], [w - 1, h - 1]], float)
+    corners = np.array([[0, 0], [w, 0], [0, h], [w, h]], float)
     away = float(np.linalg.norm(move.apply(corners) - corners, axis=1).max())
-    turn = f", turned {np.degrees(move.turn):+.2f}°" if move.turn else ""
+    turn = f", turned {turn_words(move.turn)}" if move.turn else ""
     grown = f", grown {100 * (move.grow - 1):+.2f} %" if move.grow != 1 else ""
-    middle = move.about(((w - 1) / 2, (h - 1) / 2))
+    middle = move.about((w / 2, h / 2))
     note = f"x {middle.x:+.2f} y {middle.y:+.2f} ± {path.error[frame - 1]:.3f} px{turn}{grown}; {survey.steadiness.words}"
     return [Reading("camera shift", away, "px", SHIFT, note=note)]

@@ -9,9 +9,9 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.align import camera_move
-from transmixis.core.motion.coding import grey_of
+from transmixis.core.motion.point import follow_points
 from transmixis.core.motion.similarity import Similarity
-from transmixis.core.motion.steady import corrections, follow_points, from_points, moved, zoom_needed
+from transmixis.core.motion.steady import corrections, from_points, moved, zoom_needed
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.survey.findings import SHIFT
@@ -41,7 +41,7 @@ class SteadyParams(Params):
 
 
 class Steady(StepKind[SteadyParams]):
-    kind, title, stage, product, version = "steady", "Steady", "Survey", "picture", 4
+    kind, title, stage, product, version = "steady", "Steady", "Survey", "picture", 5
     says = "takes the camera's trembling or motion out"
     mends_topics = ("camera",)
     roles = ("mended",)
@@ -65,7 +65,7 @@ class Steady(StepKind[SteadyParams]):
             rows = [path.similarity(i).after(base.inverse()) if i < len(path.x) and path.known[i] else None for i in range(n)]
         else:
             rows = self._by_points(inputs, params, reference, progress)
-        pivot = ((inputs.shot.width - 1) / 2, (inputs.shot.height - 1) / 2)
+        pivot = (inputs.shot.width / 2, inputs.shot.height / 2)
         table = np.full((n, 4), np.nan)
         for i, s in enumerate(rows):
             if s is not None:
@@ -75,15 +75,8 @@ class Steady(StepKind[SteadyParams]):
 
     def _by_points(self, inputs: Inputs, params: SteadyParams, reference: int, progress: Progress) -> list[Similarity | None]:
         n = inputs.shot.length
-        points = np.array([[params.x1, params.y1], [params.x2, params.y2]][: 1 if params.by == ONE else 2], float)
-        greys: list[Any] = []
-        for i in range(1, n + 1):
-            progress.at(i - 1, n, "following the points")
-            try:
-                greys.append(grey_of(inputs.picture("plate", i)))
-            except UserError:
-                greys.append(None)
-        seen = follow_points(greys, points, reference - 1)
+        points = _points(params)
+        seen = follow_points(lambda i: inputs.picture("plate", i + 1), points, reference - 1, n, progress=progress)
         pivot = (float(points[0, 0]), float(points[0, 1]))
         return [from_points(points, p, pivot) if np.isfinite(p).all() else None for p in seen]
 
@@ -151,8 +144,13 @@ class Steady(StepKind[SteadyParams]):
 Base = Callable[[int], Any]
 
 
+def _points(params: SteadyParams) -> Any:
+    """(1 or 2, 2) px of the reference frame."""
+    return np.array([[params.x1, params.y1], [params.x2, params.y2]][: 1 if params.by == ONE else 2], float)
+
+
 def _path(rows: Any, shot: Any) -> list[Similarity | None]:
-    pivot = ((shot.width - 1) / 2, (shot.height - 1) / 2)
+    pivot = (shot.width / 2, shot.height / 2)
     return [
         Similarity(float(r[0]), float(r[1]), float(r[2]), float(r[3]), pivot) if np.isfinite(r).all() else None
         for r in np.asarray(rows)
@@ -185,7 +183,7 @@ def _shift_left(
     base_picture = base_of(reference) if base_of else inputs.own(reference).picture
     assert base_picture is not None
     h, w = base_picture.shape[:2]
-    middle = np.array([(w - 1) / 2, (h - 1) / 2])
+    middle = np.array([w / 2, h / 2])
 
     def enlarged(points: Any) -> Any:
         return (points - middle) * zoom + middle
@@ -196,9 +194,10 @@ def _shift_left(
             return Reading("shift left", None, "px", SHIFT, note=move.reason)
         goal = enlarged(wanted.after(first.inverse()).apply(middle[None]))
         return float(np.hypot(*(move.similarity((h, w)).apply(enlarged(middle[None])) - goal)[0])) / zoom
-    points = np.array([[params.x1, params.y1], [params.x2, params.y2]][: 1 if params.by == ONE else 2], float)
+    points = _points(params)
     goal = enlarged(wanted.apply(points))
-    found = follow_points([grey_of(base_picture), grey_of(product.picture)], enlarged(first.apply(points)), 0)[1]
+    pair = (base_picture, product.picture)
+    found = follow_points(lambda i: pair[i], enlarged(first.apply(points)), 0, 2)[1]
     if not np.isfinite(found).all():
         return Reading("shift left", None, "px", SHIFT, note="the points cannot be found again on the steadied picture")
     return float(np.hypot(*(found - goal).T).max()) / zoom

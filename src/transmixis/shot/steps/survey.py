@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from transmixis.core.plot import Plot
 from transmixis.core.readings import Reading
 from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.plots import exposure_plot
 from transmixis.core.survey.scan import Scan
 from transmixis.shot.contract import Slot, SurveyKind
 from transmixis.shot.steps.exposure import Exposure, exposure_readings
@@ -20,6 +22,9 @@ class Survey(SurveyKind[ReferenceParams]):
     roles = ("survey of another",)
     slots = (Slot("plate", "the plate to measure"),)
     Params = ReferenceParams
+
+    def plot_survey(self, survey: PlateSurvey) -> Plot:
+        return exposure_plot(survey)
 
     def read_survey(self, survey: PlateSurvey, params: ReferenceParams, frame: int) -> list[Reading]:
         reference = int(params.reference)

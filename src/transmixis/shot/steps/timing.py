@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from transmixis.core.plot import Plot
 from transmixis.core.readings import Reading
 from transmixis.core.survey.plate import PlateSurvey
+from transmixis.core.survey.plots import timing_plot
 from transmixis.core.survey.scan import Scan
 from transmixis.core.survey.timing import COMBED
 from transmixis.shot.contract import ALWAYS, Slot, SurveyKind
@@ -21,6 +23,9 @@ class Timing(SurveyKind[TimingParams]):
     tells_topics = ("timing",)
     slots = (Slot("plate", "the plate to measure"),)
     Params = TimingParams
+
+    def plot_survey(self, survey: PlateSurvey) -> Plot:
+        return timing_plot(survey)
 
     def read_survey(self, survey: PlateSurvey, params: TimingParams, frame: int) -> list[Reading]:
         return timing_readings(survey, frame)

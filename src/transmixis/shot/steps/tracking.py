@@ -11,6 +11,7 @@ from transmixis.core.matte.outline import marks_of, xy
 from transmixis.core.motion.follow import Way, follow, stretches
 from transmixis.core.motion.motion import Motion, moved_points, through
 from transmixis.core.motion.surface import Laid, Surface
+from transmixis.core.plot import Path, Plot, Trace
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
@@ -28,7 +29,7 @@ SEAT = "seat"  # the parameter whose pins are places set by hand
 class Track(StepKind[P]):
     """A kind that follows something from its reference frame. Subclasses say what: `surface_of` and `places`."""
 
-    stage, product = "Motion", "motion"
+    stage, product, version = "Motion", "motion", 2
     roles = ("motion",)
     pieced = True
     held_pins = (SEAT,)
@@ -51,6 +52,23 @@ class Track(StepKind[P]):
                 out[pin.frame] = through(places, there)
         return out
 
+    plots = "whole"
+
+    def plot(self, inputs: Inputs, params: Any, frame: int) -> Plot:
+        """Where it goes, and its error on every frame that has been followed."""
+        n = inputs.shot.length
+        motions = [inputs.motion_if_there(k) for k in range(1, n + 1)]
+        known = [m is not None and m.known for m in motions]
+        error = np.array([m.error if m is not None and m.known else np.nan for m in motions])
+        at = np.array([_middle(m) if m is not None and m.known else (np.nan, np.nan) for m in motions])
+        there = np.isfinite(at[:, 0])
+        at = at - (at[there].min(axis=0) + at[there].max(axis=0)) / 2 if there.any() else at
+        missing = [k + 1 for k, m in enumerate(motions) if m is not None and not m.known]
+        words = f"Followed on {sum(known)} of {n} frames" + (f"; not known at {_named(missing)}." if missing else ".")
+        tip = "Where it goes over the frame, and how sure each frame is, as the fit tells. Gaps: not followed yet, or hidden."
+        why = "not followed yet"
+        return Plot("Path and error", tip, (Path(at, 0.0), Trace("error, px", error, ERROR, "px", floor=True, why=why)), words)
+
     sets = ""  # the parameter that says what is followed
 
     def seat_handle(self, inputs: Inputs, params: Any, frame: int, tool: str, words: str) -> Handle:
@@ -70,8 +88,7 @@ class Track(StepKind[P]):
         for n in range(max(1, frame - TRAIL), min(inputs.shot.length, frame + TRAIL) + 1):
             m = inputs.motion_if_there(n)
             if m is not None and m.known:
-                x, y = moved_points(m.matrix, m.about.mean(axis=0))[0]
-                out.append((n, float(x), float(y), m.error))
+                out.append((n, *_middle(m), m.error))
         return out
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
@@ -150,6 +167,23 @@ class Track(StepKind[P]):
             Reading("error", motion.error, "px", ERROR, spot=box, note="as the fit tells it"),
             Reading("unlike", 100 * (1 - alike), "%", UNLIKE, spot=box, note=f"{100 * seen:.0f} % of it is seen"),
         ]
+
+
+def _middle(motion: Motion) -> tuple[float, float]:
+    x, y = moved_points(motion.matrix, motion.about.mean(axis=0))[0]
+    return float(x), float(y)
+
+
+def _named(frames: list[int]) -> str:
+    """Frames as people say them: runs by their ends."""
+    runs: list[list[int]] = []
+    for n in frames:
+        if runs and n == runs[-1][-1] + 1:
+            runs[-1].append(n)
+        else:
+            runs.append([n])
+    said = [f"{r[0]}" if len(r) == 1 else f"{r[0]} to {r[-1]}" for r in runs]
+    return ", ".join(said[:4]) + (f" and {len(said) - 4} more places" if len(said) > 4 else "")
 
 
 def _table(found: list[Laid], frames: list[int]) -> Analysis:

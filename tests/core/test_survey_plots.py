@@ -1,0 +1,71 @@
+"""What the survey's plots hold: the survey's own figures, limits and words."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from movingplates import centred, made_picture, recorded, scans_of, seen
+
+from transmixis.core.plot import Curve, Frames, Path, Spotted, Trace
+from transmixis.core.progress import Progress
+from transmixis.core.survey.findings import EXPOSURE, FLICKER, SHARP, SHIFT
+from transmixis.core.survey.plate import survey_plate
+from transmixis.core.survey.plots import detail_plot, exposure_plot, marks_plot, path_plot, timing_plot
+
+
+@pytest.fixture(scope="module")
+def found():  # type: ignore[no-untyped-def]
+    picture, lights = made_picture(5), (1.0, 1.0, 1.1, 1.1, 1.1, 1.1, 1.1, 1.1)
+    moves = [centred(0.5 * i, -0.25 * i) for i in range(8)]
+    frames = [recorded(seen(picture, m) * light, i) for i, (m, light) in enumerate(zip(moves, lights, strict=True))]
+    return survey_plate(scans_of(frames), 24, lambda n: frames[n - 1], Progress())
+
+
+def test_the_path_is_the_cameras(found) -> None:  # type: ignore[no-untyped-def]
+    plot = path_plot(found)
+    (path,) = plot.panels
+    assert isinstance(path, Path)
+    assert path.ring == SHIFT
+    assert path.points[7] - path.points[0] == pytest.approx((3.5, -1.75), abs=0.1)
+    assert plot.words == found.steadiness.words
+
+
+def test_exposure_and_flicker_have_their_own_limits(found) -> None:  # type: ignore[no-untyped-def]
+    exposure, flicker = exposure_plot(found).panels
+    assert isinstance(exposure, Trace)
+    assert isinstance(flicker, Trace)
+    assert exposure.values[[0, 7]] == pytest.approx((0, np.log2(1.1)), abs=0.01)
+    assert (exposure.limit, flicker.limit) == (EXPOSURE, FLICKER)
+    assert exposure.reach == pytest.approx(1.2 * np.log2(1.1), rel=0.05)
+    assert Trace("", np.full(3, 0.001), 0.02).reach == pytest.approx(0.032)
+    assert Trace("", np.full(3, np.nan)).reach == 1.0
+
+
+def test_detail_is_in_per_cent_and_noise_meets_its_law(found) -> None:  # type: ignore[no-untyped-def]
+    detail, noise = detail_plot(found).panels
+    assert isinstance(detail, Trace)
+    assert (detail.limit, detail.floor) == (100 * SHARP, True)
+    assert np.nanmax(detail.values) == pytest.approx(100, abs=8)
+    assert isinstance(noise, Curve)
+    if not noise.why:
+        a, b = found.noise.law[1, 0], found.noise.law[1, 1]
+        assert noise.ys == pytest.approx(np.sqrt(np.maximum(a * noise.xs + b, 0)))
+        assert noise.dots[:, 1] ** 2 == pytest.approx(np.maximum(found.noise.variance, 0))
+        assert noise.xs[-1] > noise.dots[:, 0].max()
+
+
+def test_frames_and_what_reaches_in(found) -> None:  # type: ignore[no-untyped-def]
+    (strip,) = timing_plot(found).panels
+    assert isinstance(strip, Frames)
+    assert strip.count == 8
+    assert {n for n, _ in strip.marks} == {
+        *found.timing.doubled,
+        *found.timing.combed,
+        *found.timing.missing,
+        *found.timing.dropped,
+    }
+    (spotted,) = marks_plot(found).panels
+    assert isinstance(spotted, Spotted)
+    assert spotted.size == found.path.size
+    assert len(spotted.rings) == len(found.dust.spots)
+    assert marks_plot(found).words.endswith(".")
