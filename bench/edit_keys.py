@@ -13,7 +13,8 @@ from pathlib import Path
 import numpy as np
 
 from transmixis.media.still import write_still
-from transmixis.shot.keys import KeptKeys, Keys
+from transmixis.shot.digests import KeptKeys
+from transmixis.shot.keys import Keys
 from transmixis.shot.material import Material
 from transmixis.shot.model import Plate, Shot
 from transmixis.shot.workorder import add_step

@@ -25,8 +25,9 @@ from transmixis.core.readings import Reading
 from transmixis.desk.app import application, warm_up
 from transmixis.desk.window import MainWindow
 from transmixis.media.still import write_still
+from transmixis.shot.digests import KeptKeys
 from transmixis.shot.document import Document
-from transmixis.shot.keys import KeptKeys, Keys
+from transmixis.shot.keys import Keys
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Plate, Shot, Step
 

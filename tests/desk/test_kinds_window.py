@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from deskhelp import opened, settle
 from dimkind import Dim
+from partedkind import HIDDEN_AT, Parted
 from PyQt6.QtCore import Qt
 
 from transmixis.desk.ruler import Ruler
@@ -70,3 +71,32 @@ def test_its_column_sheet_readings_and_tool_are_there(window: MainWindow, qtbot:
     picture = s.renderer().product(f"step:{Dim.kind}", 1).picture  # type: ignore[union-attr]
     assert picture is not None
     assert picture.max() < 0.3
+
+
+def test_a_further_product_is_chosen_by_its_words(window: MainWindow, qtbot: Any) -> None:
+    KINDS[Parted.kind] = Parted()
+    try:
+        s = window.state
+        s.edits.run("step.add", kind=Parted.kind)
+        settle(qtbot, window)
+        s.set_step(Dim.kind)
+        settle(qtbot, window)
+        box = window.bench.sheet._inputs["picture"]
+        there = [box.itemText(i) for i in range(box.count())]
+        assert "Parted: the right side" in there
+        assert not any("the left's matte" in words for words in there)  # no picture
+        box.setCurrentIndex(there.index("Parted: the right side"))
+        box.activated.emit(box.currentIndex())
+        settle(qtbot, window)
+        assert s.step is not None
+        assert s.step.inputs["picture"] == f"step:{Parted.kind}/right"
+        assert box.currentText() == "Parted: the right side"
+        said = s.known.readings[Dim.kind][HIDDEN_AT][0]
+        assert said.value is None
+        assert "it is hidden" in said.note
+        s.edits.undo()
+    finally:
+        settle(qtbot, window)
+        window.state.edits.undo()
+        settle(qtbot, window)
+        del KINDS[Parted.kind]

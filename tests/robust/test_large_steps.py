@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 from transmixis.core.errors import UserError
 from transmixis.media.files import write_atomically
-from transmixis.shot import store, texts
+from transmixis.shot import disk, texts
 from transmixis.shot.document import Document
 from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.store import load_film
@@ -134,7 +134,7 @@ def test_a_save_that_fails_anywhere_is_all_or_nothing(tmp_path: Path, monkeypatc
             raise UserError("Cannot save (No space left on device)")
         write_atomically(path, data)
 
-    monkeypatch.setattr(store, "write_atomically", filling)
+    monkeypatch.setattr(disk, "write_atomically", filling)
     shot = doc.shot("A010").model_copy(update={"steps": (step("other", 9), step("new", 9)), "title": "new"})
     try:
         doc.change_shot("All", shot)
@@ -154,7 +154,7 @@ def test_a_save_that_fails_anywhere_is_all_or_nothing(tmp_path: Path, monkeypatc
 
 def test_a_command_cut_off_between_its_files_is_whole(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     doc = made(tmp_path / "f", step("big", 8), step("other", 8))
-    monkeypatch.setattr(doc._store, "_settle", lambda: None)  # ends right after the journal
+    monkeypatch.setattr(doc._store.disk, "settle", lambda: None)  # ends right after the journal
     doc.change_shot("All", doc.shot("A010").model_copy(update={"steps": (step("other", 9), step("small"))}))
     assert (doc.folder / BIG).exists()
     looked = load_film(doc.folder)
@@ -238,7 +238,7 @@ def test_what_could_not_be_written_beside_is_taken_back_and_told(tmp_path: Path,
             raise UserError("Cannot save (No space left on device)")
         write_atomically(path, data)
 
-    monkeypatch.setattr(store, "write_atomically", slow)
+    monkeypatch.setattr(disk, "write_atomically", slow)
     doc.change_step("Soften", "A010", step("small").model_copy(update={"on": False}))
     assert not doc.shot("A010").step("small").on  # counts at once
     assert load_film(doc.folder).shot("A010").step("small").on  # while it is being written

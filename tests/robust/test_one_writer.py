@@ -21,13 +21,13 @@ from hypothesis import strategies as st
 
 from transmixis.core.errors import UserError
 from transmixis.media.files import write_atomically
-from transmixis.shot import store
+from transmixis.shot import disk
 from transmixis.shot.document import Document
 from transmixis.shot.lock import Lock, Locked
 from transmixis.shot.model import Film, Production, Shot, Step
 from transmixis.shot.plainjson import dumps, fault_in
 from transmixis.shot.session import Session
-from transmixis.shot.store import load_film
+from transmixis.shot.store import load_film, save_film
 from transmixis.shot.texts import JOURNAL
 
 RACES = int(os.environ.get("TRANSMIXIS_RACES", "40"))
@@ -237,7 +237,7 @@ def test_a_save_that_fails_anywhere_is_all_or_nothing(tmp_path: Path, monkeypatc
             raise UserError("Cannot save (No space left on device)")
         write_atomically(path, data)
 
-    monkeypatch.setattr(store, "write_atomically", filling)
+    monkeypatch.setattr(disk, "write_atomically", filling)
     try:
         doc.apply("All", titled(doc.film, "new"))
     except UserError:
@@ -295,7 +295,7 @@ def test_codes_in_files_are_checked_against_their_folder(tmp_path: Path) -> None
     with pytest.raises(UserError, match="two shots have the code 'A010'"):
         Document.open(folder)
     with pytest.raises(UserError, match="same code"):
-        store.save_film(tmp_path, Film(production=Production(name="x"), shots=(shot("A"), shot("A"))))
+        save_film(tmp_path, Film(production=Production(name="x"), shots=(shot("A"), shot("A"))))
 
 
 def test_a_shot_folder_that_leads_out_is_not_written_through(tmp_path: Path) -> None:

@@ -12,8 +12,9 @@ from transmixis.core.errors import UserError
 from transmixis.media.still import write_still
 from transmixis.shot import pins
 from transmixis.shot import texts as texts_module
+from transmixis.shot.digests import KeptKeys
 from transmixis.shot.document import Document
-from transmixis.shot.keys import KeptKeys, Keys
+from transmixis.shot.keys import Keys
 from transmixis.shot.material import Material
 from transmixis.shot.model import MOST_PARTS, Pin, Plate, Shot, Step
 from transmixis.shot.texts import StepTexts, bytes_of

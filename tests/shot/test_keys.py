@@ -14,11 +14,12 @@ from tinyplates import tiny_frame
 
 from transmixis.core.errors import UserError
 from transmixis.media.still import write_still
-from transmixis.shot.keys import CHUNK, KeptKeys, Keys, digest
+from transmixis.shot.digests import KeptKeys, digest
+from transmixis.shot.given import refuse_cycles
+from transmixis.shot.keys import CHUNK, Keys
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Plate, Shot, Step
 from transmixis.shot.pins import set_pin
-from transmixis.shot.products import refuse_cycles
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps import KINDS
 from transmixis.shot.steps.params import facts

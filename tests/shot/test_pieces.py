@@ -13,10 +13,11 @@ from transmixis.core.errors import Cancelled, UserError
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.progress import Progress
 from transmixis.media.still import write_still
-from transmixis.shot.keys import Keys, refs_of
+from transmixis.shot.keys import Keys
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Plate, Shot, Step
 from transmixis.shot.pins import set_pin
+from transmixis.shot.refs import refs_of
 from transmixis.shot.render import Renderer
 from transmixis.shot.stepjob import added, changed
 from transmixis.shot.steps import KINDS

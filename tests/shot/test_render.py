@@ -27,11 +27,11 @@ from transmixis.media.source import open_source
 from transmixis.media.still import read_coded, write_still
 from transmixis.shot.deliver import deliver, file_hash, frame_path
 from transmixis.shot.document import Document
+from transmixis.shot.given import refuse_cycles
 from transmixis.shot.keyjob import KeyJob, bare_shot, run_key
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Shot
 from transmixis.shot.outputs import Standing
-from transmixis.shot.products import refuse_cycles
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.steps import KINDS, kind_of

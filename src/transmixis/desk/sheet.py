@@ -17,9 +17,9 @@ from transmixis.desk.ruler import Ruler
 from transmixis.desk.state import State
 from transmixis.desk.theme import INK, INK2, RAISED, RULE, VERMILION_TEXT
 from transmixis.shot.contract import Slot, SurveyKind
-from transmixis.shot.keys import refs_of, slot_name
+from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Shot, Step
-from transmixis.shot.products import refuse_cycles
+from transmixis.shot.refs import refs_of, slot_name, with_product
 from transmixis.shot.steps import kind_of
 from transmixis.shot.steps.params import facts
 
@@ -247,8 +247,12 @@ def _fill_inputs(box: QComboBox, shot: Shot, own: str, slot: Slot, ref: str, *, 
                 f"{plate.name or plate.id} ({plate.role})" if plate.name != plate.role else plate.name, f"plate:{plate.id}"
             )
     for step in shot.steps:
-        if step.id != own and kind_of(step.kind).fits(slot.takes):
+        kind = kind_of(step.kind)
+        if step.id != own and kind.fits(slot.takes):
             box.addItem(step.name, f"step:{step.id}")
+        for given in kind.also if step.id != own else ():
+            if kind.fits(slot.takes, given.name):
+                box.addItem(f"{step.name}: {given.words}", with_product(f"step:{step.id}", given.name))
     box.setCurrentIndex(max(0, box.findData(ref)))
     box.blockSignals(False)
 

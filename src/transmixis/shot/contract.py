@@ -12,6 +12,7 @@ from pydantic import BaseModel
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.motion import Motion
+from transmixis.core.motion.pose import Camera
 from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
@@ -21,7 +22,7 @@ from transmixis.core.types import Array, Matte
 from transmixis.shot.model import Pin, Shot, Stage, Step
 from transmixis.shot.pins import set_pin
 
-ProductKind = Literal["picture", "matte", "motion", "shape", "readings"]
+ProductKind = Literal["picture", "matte", "motion", "camera", "shape", "readings"]
 ALWAYS, SCREEN, BACKGROUND = "always", "screen", "background"
 Analysis = Mapping[str, Array]
 T = TypeVar("T")
@@ -66,19 +67,32 @@ class Handle:
 @dataclass(frozen=True)
 class Product:
     """What a step gives at a frame. `picture` is (h, w, 3) or premultiplied (h, w, 4); `matte` (h, w); `shape` closed outlines, each
-    (n, 2) px. `work` is what the readings need beside it; it is never cached."""
+    (n, 2) px. `also` are further products by name, as the kind's `also` declares them. `why` says why it is not valid at this frame; ''
+    if it is (motion and camera say so themselves). `work` is what the readings need beside it; it is never cached."""
 
     picture: Array | None = None
     matte: Matte | None = None
     motion: Motion | None = None
+    camera: Camera | None = None
     shape: tuple[Array, ...] | None = None
+    also: Mapping[str, Product] = field(default_factory=dict)
+    why: str = ""
     work: Any = field(default=None, compare=False)
 
     @property
     def nbytes(self) -> int:
         """Bytes held, for the cache."""
-        arrays = [a for a in (self.picture, self.matte, self.motion, *(self.shape or ())) if a is not None]
-        return 64 + sum(int(a.nbytes) for a in arrays)
+        arrays = [a for a in (self.picture, self.matte, self.motion, self.camera, *(self.shape or ())) if a is not None]
+        return 64 + sum(int(a.nbytes) for a in arrays) + sum(p.nbytes for p in self.also.values())
+
+
+@dataclass(frozen=True)
+class Given:
+    """A further product of a kind: its name in references, its type, and what it is in plain words."""
+
+    name: str
+    kind: ProductKind
+    words: str
 
 
 @dataclass(frozen=True)
@@ -141,6 +155,8 @@ class Inputs(Protocol):
     def matte(self, slot: str, frame: int) -> Matte: ...
     def mattes(self, slot: str, frame: int) -> list[Matte]: ...
     def motion(self, slot: str, frame: int) -> Motion: ...
+    def camera(self, slot: str, frame: int) -> Camera: ...
+    def shape(self, slot: str, frame: int) -> tuple[Array, ...]: ...
     def pins(self) -> Pins: ...
     def piece(self, frame: int) -> Analysis | None: ...
     def fresh(self, slot: str, frame: int) -> Product: ...
@@ -180,7 +196,8 @@ class StepKind(ABC, Generic[P]):
     )
     tools: ClassVar[tuple[str, ...]] = ()  # the tools on the picture that it wants (see `handles`)
     pieced: ClassVar[bool] = False  # its analysis is made in pieces (see `pieces`)
-    gives: ClassVar[tuple[ProductKind, ...]] = ()  # all that it gives, if it is more than `product`
+    gives: ClassVar[tuple[ProductKind, ...]] = ()  # all that its first product holds, if it is more than `product`
+    also: ClassVar[tuple[Given, ...]] = ()  # further products, by name
     roles: ClassVar[tuple[str, ...]] = ()  # what its product is good for, so that slots and pages can ask for it
     begins: ClassVar[str] = (
         ""  # it stands in a first work order: ALWAYS, before a SCREEN, or where there is a BACKGROUND for it too
@@ -214,9 +231,12 @@ class StepKind(ABC, Generic[P]):
         """The frames of a `whole` slot that the product at a frame looks at beside its own; None: it may be any."""
         return None
 
-    def fits(self, takes: ProductKind) -> bool:
-        """Whether what it gives can be connected to a slot that takes this; a picture may have a matte in its alpha."""
-        given = self.gives or (self.product,)
+    def fits(self, takes: ProductKind, name: str = "") -> bool:
+        """Whether what it gives (its first product, or the one named) can be connected to a slot that takes this; a picture may have a
+        matte in its alpha."""
+        given: tuple[ProductKind, ...] = (
+            tuple(g.kind for g in self.also if g.name == name) if name else self.gives or (self.product,)
+        )
         return takes in given or (takes == "matte" and "picture" in given)
 
     def handles(self, inputs: Inputs, params: P, frame: int) -> tuple[Handle, ...]:

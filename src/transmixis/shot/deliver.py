@@ -24,7 +24,7 @@ from transmixis.core.types import Array
 from transmixis.media.files import make_folder, write_atomically, writing
 from transmixis.media.movie import MOVIE_KINDS, MovieWriter
 from transmixis.media.still import write_still
-from transmixis.shot.keys import digest
+from transmixis.shot.digests import digest
 from transmixis.shot.outputs import refuse
 from transmixis.shot.render import Renderer
 from transmixis.shot.soundtrack import Kept, sound_for

@@ -4,9 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import shutil
-from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
 from pathlib import Path
 
 from pydantic import ValidationError
@@ -17,35 +14,20 @@ from transmixis.shot.lock import Lock
 from transmixis.shot.logbook import LogBook
 from transmixis.shot.model import Film, Production, Shot, Step
 from transmixis.shot.record import CODE, words_of
+from transmixis.shot.saved import Change, SavedFilm
 from transmixis.shot.store import Store, save_film
 from transmixis.shot.texts import JOURNAL
 
 MOST_UNDO = 500
 
 
-@dataclass(frozen=True)
-class Change:
-    """One command that can be undone."""
-
-    title: str
-    before: Film
-    after: Film
-
-
-class Document:
-    """An open production folder. Watchers are called after every change with the change's title."""
+class Document(SavedFilm):
+    """An open production folder, with what can be undone and the log book."""
 
     def __init__(self, store: Store, film: Film, lock: Lock | None) -> None:
-        self.folder, self._store, self._film, self._lock = store.folder, store, film, lock
-        self.read_only = lock is None
+        super().__init__(store, film, read_only=lock is None)
+        self._lock = lock
         self.log = LogBook(self.folder, self.may_write)
-        self._undo: list[Change] = []
-        self._redo: list[Change] = []
-        self._watchers: list[Callable[[str], None]] = []
-        self._writer: ThreadPoolExecutor | None = None
-        self._pending: Future[None] | None = None
-        self._lost: Callable[[], None] = lambda: None
-        self._known = (film, list[Change](), list[Change]())  # what is on the disk for sure, and the commands that led there
         self.recovered = bool(lock and lock.after_crash)
 
     @staticmethod
@@ -87,17 +69,6 @@ class Document:
         doc.log.add("made", f"Production '{name}' made.")
         return doc
 
-    def may_write(self) -> bool:
-        """True while what is measured may be kept in the production's folder."""
-        return not self.read_only and self._store.at_home
-
-    @property
-    def film(self) -> Film:
-        return self._film
-
-    def watch(self, watcher: Callable[[str], None]) -> None:
-        self._watchers.append(watcher)
-
     def shot(self, code: str) -> Shot:
         """The shot with this code. Raises UserError."""
         found = next((s for s in self._film.shots if s.code == code), None)
@@ -130,47 +101,6 @@ class Document:
     def change_step(self, title: str, code: str, step: Step) -> None:
         """Replace one step of a shot."""
         self.change_shot(title, self.shot(code).with_step(step))
-
-    # -- saving
-
-    def save_beside(self, lost: Callable[[], None]) -> None:
-        """Write on a thread of its own from now on: a change counts at once, and the next one waits until it is on the disk. `lost` is
-        called on that thread if it could not be written; `take_back` is to follow."""
-        self._writer, self._lost = ThreadPoolExecutor(1, "saving"), lost
-
-    def _save(self, film: Film) -> None:
-        if self.read_only:
-            raise UserError(f"'{self.folder}' is open for looking only; copy it to a place you may write to change it.")
-        self.wait()
-        write = self._store.writing(film, self._film)
-        if self._writer is None:
-            write()
-            return
-        self._known = (self._film, list(self._undo), list(self._redo))
-        self._pending = self._writer.submit(write)
-        self._pending.add_done_callback(lambda f: self._lost() if f.exception() else None)
-
-    def wait(self) -> None:
-        """Wait until the last change is on the disk. Raises UserError if it could not be written; then it is taken back."""
-        if self._pending is not None and (error := self._pending.exception()) is not None:
-            self.take_back()
-            raise error
-        self._pending = None
-
-    def take_back(self) -> str:
-        """Go back to what is on the disk if the last change could not be written; gives the reason, or '' if all is well."""
-        error = self._pending.exception() if self._pending is not None else None
-        if error is None:
-            return ""
-        self._pending = None
-        film, self._undo, self._redo = self._known
-        self._become(film, "Taken back: it could not be saved")
-        return str(error)
-
-    def _become(self, film: Film, title: str) -> None:
-        self._film = film
-        for w in list(self._watchers):
-            w(title)
 
     @property
     def undo_title(self) -> str | None:
@@ -206,7 +136,7 @@ class Document:
         if self._writer:
             self._writer.shutdown()
         if self._lock:
-            if self._store.at_home:
+            if self._store.disk.at_home:
                 self._store.recover()
             self._lock.release()
 
@@ -214,12 +144,12 @@ class Document:
 
     def outside(self) -> str:
         """What happened to the folder from outside since it was read, as one sentence; '' if nothing did."""
-        if not self._store.at_home:
+        if not self._store.disk.at_home:
             return (
                 f"'{said(self.folder)}' was moved, renamed or taken away. Nothing more is written; bring it back, or close the "
                 "production and open it where it is now."
             )
-        changed = self._store.changed_outside()
+        changed = self._store.disk.changed_outside()
         if changed:
             return f"{', '.join(changed[:3])} {'was' if len(changed) == 1 else 'were'} changed by another program. Press M to take it in."
         return ""

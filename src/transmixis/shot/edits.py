@@ -12,10 +12,10 @@ from pydantic import BaseModel, ConfigDict, ValidationError, create_model
 from transmixis.core.errors import UserError
 from transmixis.shot import parts
 from transmixis.shot.document import Document
-from transmixis.shot.keys import checked
 from transmixis.shot.model import Cue, Pin, Shot, Step
 from transmixis.shot.pins import remove_pin, set_pin
 from transmixis.shot.record import words_of
+from transmixis.shot.refs import checked
 from transmixis.shot.stepjob import added, step_named
 from transmixis.shot.steps import kind_of
 from transmixis.shot.workorder import move_step, remove_step

@@ -9,81 +9,62 @@ from __future__ import annotations
 
 import bisect
 import hashlib
-import json
-import threading
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from pydantic import ValidationError
-
 from transmixis.core.errors import UserError
-from transmixis.shot.contract import AnyKind, Piece, Slot
+from transmixis.shot.contract import AnyKind, Piece
+from transmixis.shot.digests import Chunk, Gap, KeptKeys, digest, text_of
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Plate, Shot, Step
 from transmixis.shot.pins import params_at
+from transmixis.shot.refs import base_of, checked, passed_through, product_of, refs_of, slot_name, split_ref
 from transmixis.shot.steps import kind_of
 
 CHUNK = 64  # frames
 
 
-def digest(*parts: Any) -> str:
-    """A short hash of plain values: texts, numbers, truths, nothing, and lists and tables of them. Raises TypeError for others, whose
-    text might stay the same while they change, or change while they stay."""
-    return hashlib.sha1(_text(*parts)).hexdigest()[:24]
+class Named:
+    """The plates and steps of a shot by their ids."""
+
+    def __init__(self, shot: Shot) -> None:
+        self._shot = shot
+        self._plates = {p.id: p for p in shot.plates}
+        self._steps = {s.id: s for s in shot.steps}
+
+    def plate(self, name: str) -> Plate:
+        """The shot's plate. Raises UserError."""
+        if name not in self._plates:
+            raise UserError(f"Shot {self._shot.code} has no plate '{name}'; add it, or connect the step to another.")
+        return self._plates[name]
+
+    def step(self, name: str) -> Step:
+        """The shot's step. Raises UserError."""
+        if name not in self._steps:
+            raise UserError(f"Shot {self._shot.code} has no step '{name}'; connect what uses it to another.")
+        return self._steps[name]
+
+    def inputs(self, step: Step) -> dict[str, str]:
+        """The inputs that are connected, by slot. Raises UserError for a needed one that is not."""
+        kind = kind_of(step.kind)
+        out: dict[str, str] = {}
+        for slot in kind.slots if kind.known else ():
+            refs = refs_of(step, slot)
+            out.update(refs)
+            if not (refs or slot.optional):
+                raise UserError(f"Step '{step.name}' needs {slot.words}; connect it in the step sheet.")
+        return out
 
 
-def _text(*parts: Any) -> bytes:
-    return json.dumps(parts, sort_keys=True).encode()
-
-
-class Gap(str):
-    """Stands for the key of a frame that cannot be had, and says why."""
-
-
-Chunk = tuple[str, ...]
-
-
-class KeptKeys:
-    """Chunks and whole keys as they were made last, with what they were made from. Shared by the states of a production's shots."""
-
-    def __init__(self) -> None:
-        self._held: dict[tuple[Any, ...], tuple[tuple[Any, ...], Any]] = {}
-        self._lock = threading.Lock()
-
-    def same_or_made(self, name: tuple[Any, ...], makers: tuple[Any, ...], make: Callable[[], Any]) -> Any:
-        """What is kept under a name if it was made from the same things, else made now. What comes out equal stays the same object,
-        so that what is made from it need not be made anew either."""
-        with self._lock:
-            old = self._held.get(name)
-        if old is not None and _same(old[0], makers):
-            return old[1]
-        made = make()
-        return self.same(name, made, makers)
-
-    def same(self, name: tuple[Any, ...], made: Any, makers: tuple[Any, ...] = ()) -> Any:
-        """What is kept under a name if it is equal to what was made now, else that, which is kept from now on."""
-        with self._lock:
-            old = self._held.get(name)
-            if old is not None and old[1] == made:
-                made = old[1]
-            self._held[name] = (makers, made)
-        return made
-
-
-def _same(a: tuple[Any, ...], b: tuple[Any, ...]) -> bool:
-    return len(a) == len(b) and all(x is y or (isinstance(x, (str, int)) and x == y) for x, y in zip(a, b, strict=True))
-
-
-class Keys:
+class Keys(Named):
     """The keys of one state of a shot. Not to be shared by threads without a lock."""
 
     def __init__(self, shot: Shot, material: Material, kept: KeptKeys | None = None) -> None:
-        self._shot, self._material, self._kept = shot, material, kept or KeptKeys()
+        super().__init__(shot)
+        self._material, self._kept = material, kept or KeptKeys()
         self._size = digest(shot.width, shot.height, shot.length, shot.rate)
-        self._plates = {p.id: p for p in shot.plates}
-        self._steps = {s.id: s for s in shot.steps}
         self._chunks: dict[tuple[str, int], Chunk] = {}
         self._wholes: dict[str, str] = {}
         self._analyses: dict[str, str] = {}
@@ -92,7 +73,7 @@ class Keys:
     # -- the four
 
     def frame(self, ref: str, frame: int) -> str:
-        """What a frame of 'plate:ID' or 'step:ID' depends on. Raises UserError where it cannot be had."""
+        """What a frame of 'plate:ID', 'step:ID' or 'step:ID/NAME' depends on. Raises UserError where it cannot be had."""
         key = self._chunk(ref, (frame - 1) // CHUNK)[(frame - 1) % CHUNK]
         if isinstance(key, Gap):
             raise UserError(str(key))
@@ -102,7 +83,8 @@ class Keys:
         """What all frames of a product depend on together, with how many the shot has and at which rate."""
         if ref not in self._wholes:
             what, name = split_ref(ref)
-            self._wholes[ref] = self._whole_plate(self.plate(name)) if what == "plate" else self._whole_step(self.step(name))
+            made = self._whole_plate(self.plate(name)) if what == "plate" else self._whole_step(self.step(name))
+            self._wholes[ref] = digest("named", made, product_of(ref)) if product_of(ref) else made
         return self._wholes[ref]
 
     def analysis(self, step_id: str) -> str:
@@ -160,8 +142,24 @@ class Keys:
     def _chunk(self, ref: str, c: int) -> Chunk:
         if (ref, c) not in self._chunks:
             what, name = split_ref(ref)
-            self._chunks[ref, c] = self._plate_chunk(self.plate(name), c) if what == "plate" else self._step_chunk(name, c)
+            if product_of(ref):
+                self._chunks[ref, c] = self._named_chunk(ref, c)
+            else:
+                self._chunks[ref, c] = self._plate_chunk(self.plate(name), c) if what == "plate" else self._step_chunk(name, c)
         return self._chunks[ref, c]
+
+    def _named_chunk(self, ref: str, c: int) -> Chunk:
+        """Of one of a step's further products: what the step depends on, and which it is. A step that is off gives none of them."""
+        step, name = self.step(split_ref(ref)[1]), product_of(ref)
+        kind = kind_of(step.kind)
+        if not (step.on and kind.known):
+            return (digest("nothing passed", [g.kind for g in kind.also if g.name == name], self._size),) * CHUNK
+        first = self._chunk(base_of(ref), c)
+        return self._kept.same_or_made(  # type: ignore[no-any-return]
+            ("named", self._shot.code, ref, c),
+            (first,),
+            lambda: tuple(k if isinstance(k, Gap) else digest("named", k, name) for k in first),
+        )
 
     def _plate_chunk(self, plate: Plate, c: int) -> Chunk:
         # files are looked at for each state; what comes out equal is the same object as before
@@ -217,7 +215,7 @@ class Keys:
         own = _without_own(step, kind)
         same = "" if pinned else params_at(own, 1)
         # what is the same at all frames is hashed once
-        base = hashlib.sha1(_text("step", step.kind, kind.version, same, self._size, whole, list(inputs)))
+        base = hashlib.sha1(text_of("step", step.kind, kind.version, same, self._size, whole, list(inputs)))
         hung = {s: r for s, r in refs.items() if any(slot.whole and slot.name == slot_name(s) for slot in kind.slots)}
         params = checked(own, kind, 1) if hung and not pinned else None
         if inputs and not (pinned or hung or pieces or kind.timeless or any(Gap in map(type, k) for k in inputs.values())):
@@ -237,7 +235,7 @@ class Keys:
             h = base.copy()
             h.update("|".join(texts).encode())
             if pinned:
-                h.update(_text(_values_at(own, kind, n)))
+                h.update(text_of(_values_at(own, kind, n)))
             out.append(h.hexdigest()[:24])
         return tuple(out)
 
@@ -272,31 +270,6 @@ class Keys:
         inputs = {s: self.whole(r) for s, r in self.inputs(step).items()}
         analysis = self.analysis(step.id) if kind.analyses or kind.pieced else ""
         return digest("whole step", step.kind, kind.version, step.params, _plain(step.pins), inputs, analysis, self._size)
-
-    # -- the document
-
-    def plate(self, name: str) -> Plate:
-        """The shot's plate. Raises UserError."""
-        if name not in self._plates:
-            raise UserError(f"Shot {self._shot.code} has no plate '{name}'; add it, or connect the step to another.")
-        return self._plates[name]
-
-    def step(self, name: str) -> Step:
-        """The shot's step. Raises UserError."""
-        if name not in self._steps:
-            raise UserError(f"Shot {self._shot.code} has no step '{name}'; connect what uses it to another.")
-        return self._steps[name]
-
-    def inputs(self, step: Step) -> dict[str, str]:
-        """The inputs that are connected, by slot. Raises UserError for a needed one that is not."""
-        kind = kind_of(step.kind)
-        out: dict[str, str] = {}
-        for slot in kind.slots if kind.known else ():
-            refs = refs_of(step, slot)
-            out.update(refs)
-            if not (refs or slot.optional):
-                raise UserError(f"Step '{step.name}' needs {slot.words}; connect it in the step sheet.")
-        return out
 
 
 def _each(base: Any, keys: Iterable[tuple[str, ...]], frames: range) -> Iterator[str]:
@@ -351,46 +324,3 @@ class Plan:
     @cached_property
     def _order(self) -> list[Piece]:
         return sorted(self.pieces.values(), key=lambda p: p.first)
-
-
-def slot_name(key: str) -> str:
-    """The slot that a key of a step's inputs is of: 'over.2' is the second connection of 'over'."""
-    return key.partition(".")[0]
-
-
-def refs_of(step: Step, slot: Slot) -> dict[str, str]:
-    """What a slot is connected to, by the key in the step's inputs, in order."""
-    keys = [slot.name]
-    if slot.many:
-        more = [k for k in step.inputs if slot_name(k) == slot.name and k != slot.name]
-        keys += sorted(more, key=lambda k: (len(k), k))
-    return {k: ref for k in keys if (ref := step.inputs.get(k))}
-
-
-def passed_through(step: Step, kind: AnyKind) -> str | None:
-    """What a step lets through while it is off or of an unknown kind: what lies behind it, else the first of its inputs; nothing if it makes
-    a matte, a motion or a shape."""
-    if not kind.known:
-        return next((r for r in step.inputs.values() if r), None)
-    if kind.product not in ("picture", "readings"):
-        return None
-    slots = sorted(kind.slots, key=lambda s: not s.ground)
-    return next((step.inputs[s.name] for s in slots if step.inputs.get(s.name)), None)
-
-
-def checked(step: Step, kind: AnyKind, frame: int) -> Any:
-    """The step's parameters at a frame. Raises UserError if they do not fit the kind."""
-    try:
-        # what a newer program has added is kept in the file, and passed by here
-        return kind.Params.model_validate({k: v for k, v in params_at(step, frame).items() if k in kind.Params.model_fields})
-    except ValidationError as e:
-        first = e.errors()[0]
-        raise UserError(f"Step '{step.name}': {'.'.join(map(str, first['loc']))} {first['msg'].lower()}; set it anew.") from e
-
-
-def split_ref(ref: str) -> tuple[str, str]:
-    """'plate:hero' as ('plate', 'hero')."""
-    what, _, name = ref.partition(":")
-    if what not in ("plate", "step") or not name:
-        raise UserError(f"'{ref}' is neither a plate nor a step; connect the step anew.")
-    return what, name

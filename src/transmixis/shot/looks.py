@@ -24,8 +24,8 @@ from transmixis.media.files import make_folder
 from transmixis.media.source import SourceInfo
 from transmixis.media.still import write_still
 from transmixis.shot.contract import sample_frames, sampled
-from transmixis.shot.keys import split_ref
 from transmixis.shot.model import Role, Shot
+from transmixis.shot.refs import split_ref
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps.conform import RATE_OFF, SQUARE
 from transmixis.shot.steps.learning import model_from_arrays

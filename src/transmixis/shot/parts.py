@@ -12,9 +12,9 @@ from typing import Any
 
 from transmixis.core.errors import UserError
 from transmixis.shot.contract import AnyKind
-from transmixis.shot.keys import checked
+from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Part, Shot, Step
-from transmixis.shot.products import refuse_cycles
+from transmixis.shot.refs import base_of, checked, product_of, with_product
 from transmixis.shot.steps import kind_of
 from transmixis.shot.workorder import remove_step, unique_id
 
@@ -77,7 +77,7 @@ def suggested(shot: Shot, step_id: str) -> set[str]:
             if s.id not in out
             and kind_of(s.kind).product != "motion"
             and not kind_of(s.kind).mends
-            and (users := [u.id for u in shot.steps if f"step:{s.id}" in u.inputs.values()])
+            and (users := [u.id for u in shot.steps if f"step:{s.id}" in map(base_of, u.inputs.values())])
             and set(users) <= out
             and not _ground_slots(s)
         }
@@ -212,8 +212,8 @@ def copied(shot: Shot, part_id: str, name: str = "", right: float = 0.0, down: f
 
 
 def _renamed(ref: str, ids: dict[str, str]) -> str:
-    what, _, name = ref.partition(":")
-    return f"step:{ids[name]}" if what == "step" and name in ids else ref
+    what, _, name = base_of(ref).partition(":")
+    return with_product(f"step:{ids[name]}", product_of(ref)) if what == "step" and name in ids else ref
 
 
 # -- in front and behind

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import threading
-from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -12,15 +11,19 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.motion import Motion
+from transmixis.core.motion.pose import Camera
 from transmixis.core.progress import Progress
 from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.types import Array, Matte
 from transmixis.media.cache import FrameCache, frozen
 from transmixis.media.source import with_full_chroma
 from transmixis.shot.contract import Analysis, Facts, Handle, Piece, Pins, Product
-from transmixis.shot.keys import KeptKeys, Keys, checked, passed_through, refs_of, slot_name, split_ref
+from transmixis.shot.digests import KeptKeys
+from transmixis.shot.given import kept_product, nothing_given, refuse_cycles
+from transmixis.shot.keys import Keys
 from transmixis.shot.material import Material
-from transmixis.shot.model import Plate, Shot, Step
+from transmixis.shot.model import Shot, Step
+from transmixis.shot.refs import base_of, checked, passed_through, product_of, refs_of, slot_name, split_ref
 from transmixis.shot.steps import kind_of
 from transmixis.shot.stored import AnalysisStore, ReadingStore
 from transmixis.shot.surveys import Surveys
@@ -67,7 +70,7 @@ class Products:
     # -- keys: see shot.keys
 
     def key(self, ref: str, frame: int) -> str:
-        """Content key of 'plate:ID' or 'step:ID' at a frame."""
+        """Content key of 'plate:ID', 'step:ID' or 'step:ID/NAME' at a frame."""
         with self._lock:
             return self._keys.frame(ref, frame)
 
@@ -80,15 +83,31 @@ class Products:
 
     def product(self, ref: str, frame: int) -> Product:
         """The product without its working parts, from the cache if it is there. Raises UserError for missing frames."""
+        if product_of(ref):
+            return self._named(ref, frame)
         ref = self._shown(ref)
         key = self.key(ref, frame)
         made: Product = self.cache.get_or_make(("product", key), lambda: kept_product(self.fresh(ref, frame)))
         return made
 
+    def _named(self, ref: str, frame: int) -> Product:
+        """One of a step's further products."""
+        step, name = self._step(split_ref(ref)[1]), product_of(ref)
+        kind = kind_of(step.kind)
+        given = next((g for g in kind.also if g.name == name), None)
+        if kind.known and given is None:
+            raise UserError(f"Step '{step.name}' gives no '{name}'; connect another.")
+        if not (step.on and kind.known):
+            return nothing_given(given.kind if given else "picture", self.shot)
+        made = self.product(base_of(ref), frame).also.get(name)
+        if made is None:
+            raise UserError(f"Step '{step.name}' gives no {given.words if given else name} at frame {frame}.")
+        return made
+
     def _shown(self, ref: str) -> str:
         """What is shown in place of a step that lets something through; it has the same key, and is made once."""
         what, name = split_ref(ref)
-        while what == "step":
+        while what == "step" and not product_of(ref):
             step = self._step(name)
             kind = kind_of(step.kind)
             first = None if step.on and kind.known else passed_through(step, kind)
@@ -107,10 +126,12 @@ class Products:
 
     def fresh(self, ref: str, frame: int) -> Product:
         """Compute the product now, working parts included."""
+        if product_of(ref):
+            return self._named(ref, frame)
         ref = self._shown(ref)
         what, name = split_ref(ref)
         if what == "plate":
-            plate = self._plate(name)
+            plate = self._keys.plate(name)
             return Product(picture=self.material.source(plate).read(self.material.frame_in(plate, frame)))
         step = self._step(name)
         kind = kind_of(step.kind)
@@ -183,7 +204,7 @@ class Products:
         for _ in range(len(self.shot.steps) + 1):
             what, name = split_ref(ref)
             if what == "plate":
-                info = self.material.source(self._plate(name)).info
+                info = self.material.source(self._keys.plate(name)).info
                 return info.space if info.chroma_halved else None
             step = self._step(name)
             kind = kind_of(step.kind)
@@ -197,22 +218,11 @@ class Products:
 
     # -- the document
 
-    def _plate(self, name: str) -> Plate:
-        return self._keys.plate(name)
-
     def _step(self, name: str) -> Step:
         return self._keys.step(name)
 
     def _params(self, step: Step, frame: int) -> Any:
         return checked(step, kind_of(step.kind), frame)
-
-
-def kept_product(p: Product) -> Product:
-    """A product as the cache keeps it: its arrays cannot be written to, its working parts are gone."""
-    for a in (p.picture, p.matte, *(p.shape or ())):
-        if a is not None:
-            frozen(a)
-    return replace(p, work=None)
 
 
 class StepInputs:
@@ -237,7 +247,7 @@ class StepInputs:
 
     def picture(self, slot: str, frame: int) -> Array:
         ref = self._ref(slot)
-        p = self._r.product(ref, frame).picture
+        p = self._valid(ref, slot, frame).picture
         if p is None:
             raise UserError(f"What '{self._step.name}' takes as {slot} gives no picture; connect another.")
         if not kind_of(self._step.kind).full_chroma or (space := self._r.halved_in(ref)) is None:
@@ -246,7 +256,7 @@ class StepInputs:
         return self._r.cache.get_or_make(key, lambda: frozen(with_full_chroma(p, space)))  # type: ignore[no-any-return]
 
     def matte(self, slot: str, frame: int) -> Matte:
-        p = self._r.product(self._ref(slot), frame)
+        p = self._valid(self._ref(slot), slot, frame)
         if p.matte is not None:
             return p.matte
         if p.picture is not None and p.picture.shape[2] == 4:
@@ -263,6 +273,25 @@ class StepInputs:
         if p.motion is None:
             raise UserError(f"What '{self._step.name}' takes as {slot} gives no motion; connect a track.")
         return p.motion
+
+    def camera(self, slot: str, frame: int) -> Camera:
+        p = self._r.product(self._ref(slot), frame)
+        if p.camera is None:
+            raise UserError(f"What '{self._step.name}' takes as {slot} gives no camera; connect a solved one.")
+        return p.camera
+
+    def shape(self, slot: str, frame: int) -> tuple[Array, ...]:
+        p = self._valid(self._ref(slot), slot, frame)
+        if p.shape is None:
+            raise UserError(f"What '{self._step.name}' takes as {slot} gives no outlines; connect a shape.")
+        return p.shape
+
+    def _valid(self, ref: str, slot: str, frame: int) -> Product:
+        """A product that must be valid at the frame; motions and cameras say themselves where they are not."""
+        p = self._r.product(ref, frame)
+        if p.why:
+            raise UserError(f"What '{self._step.name}' takes as {slot} is not valid at frame {frame}: {p.why}.")
+        return p
 
     def piece(self, frame: int) -> Analysis | None:
         return self._r.piece(self.step_id, frame)
@@ -300,32 +329,3 @@ class StepInputs:
 
     def survey(self, slot: str) -> PlateSurvey:
         return self._r.surveys.whole(self._r, self._ref(slot), self._r.progress)
-
-
-def nothing_given(product: str, shot: Shot) -> Product:
-    """What a step gives that is off or unknown and lets nothing through: a matte of all, a motion that is not known, nothing."""
-    if product == "matte":
-        return Product(matte=np.ones((shot.height, shot.width), np.float32), shape=())
-    if product == "motion":
-        return Product(motion=Motion(np.eye(3), np.zeros((1, 2)), known=False, why="the track is switched off"))
-    return Product()
-
-
-def refuse_cycles(shot: Shot) -> None:
-    """Raise UserError naming the path if a step depends on itself."""
-    table = {s.id: [split_ref(r)[1] for r in s.inputs.values() if r.startswith("step:")] for s in shot.steps}
-    names = {s.id: s.name for s in shot.steps}
-    done: set[str] = set()
-
-    def visit(node: str, path: tuple[str, ...]) -> None:
-        if node in path:
-            loop = " → ".join(names.get(p, p) for p in (*path[path.index(node) :], node))
-            raise UserError(f"Steps would wait for each other: {loop}; connect one of them to something else.")
-        if node in done or node not in table:
-            return
-        for nxt in table[node]:
-            visit(nxt, (*path, node))
-        done.add(node)
-
-    for s in shot.steps:
-        visit(s.id, ())

@@ -10,8 +10,10 @@ from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.survey.scan import is_absent
 from transmixis.shot.contract import Product, Proposal, SurveyKind
+from transmixis.shot.given import kept_product
 from transmixis.shot.model import Shot, Step
-from transmixis.shot.products import Products, StepInputs, kept_product
+from transmixis.shot.products import Products, StepInputs
+from transmixis.shot.refs import base_of
 from transmixis.shot.steps import kind_of
 
 
@@ -120,7 +122,7 @@ def output_ref(shot: Shot) -> str | None:
     if shot.output:
         return f"step:{shot.output}"
     pictures = [s for s in shot.steps if kind_of(s.kind).product == "picture"]
-    used = {ref for s in pictures for ref in s.inputs.values()}
+    used = {base_of(ref) for s in pictures for ref in s.inputs.values()}
     ends = [ref for s in pictures if (ref := f"step:{s.id}") not in used]
     if ends or pictures:
         return ends[-1] if ends else f"step:{pictures[-1].id}"

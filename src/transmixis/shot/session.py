@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from transmixis.media.cache import FrameCache
+from transmixis.shot.digests import KeptKeys
 from transmixis.shot.document import Document
-from transmixis.shot.keys import KeptKeys
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.products import DEFAULT_CACHE, Products

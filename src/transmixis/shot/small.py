@@ -18,9 +18,10 @@ from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.types import Array
 from transmixis.media.cache import frozen
 from transmixis.shot.contract import Analysis, Handle, Pins, Product
-from transmixis.shot.keys import checked, split_ref
+from transmixis.shot.given import kept_product
 from transmixis.shot.model import Pin, Shot, Step
-from transmixis.shot.products import Products, StepInputs, kept_product
+from transmixis.shot.products import Products, StepInputs
+from transmixis.shot.refs import checked, product_of, split_ref
 from transmixis.shot.steps import kind_of
 
 SIZES = {"Full size": 1, "Half size": 2, "Quarter size": 4}
@@ -45,6 +46,8 @@ class SmallProducts(Products):
 
     def product(self, ref: str, frame: int) -> Product:
         """The small product, from the cache if it is there."""
+        if product_of(ref):
+            return self._named(ref, frame)
         ref = self._shown(ref)
         key = ("product", self.key(ref, frame))
         made: Product = self.cache.get_or_make(key, lambda: kept_product(self.fresh(ref, frame)))
@@ -52,6 +55,8 @@ class SmallProducts(Products):
 
     def fresh(self, ref: str, frame: int) -> Product:
         """Compute the small product now."""
+        if product_of(ref):
+            return self._named(ref, frame)
         ref = self._shown(ref)
         what, name = split_ref(ref)
         step = None if what == "plate" else self._step(name)
@@ -114,7 +119,9 @@ def shrunk(product: Product, by: int) -> Product:
         picture=None if product.picture is None else frozen(_averaged(product.picture, by)),
         matte=None if product.matte is None else frozen(_averaged(product.matte, by)),
         motion=None if motion is None else _small_motion(motion, by),
+        camera=None if product.camera is None else product.camera.scaled(1 / by),
         shape=None if shape is None else tuple(np.asarray(s) / by for s in shape),
+        also={k: shrunk(v, by) for k, v in product.also.items()},
     )
 
 

@@ -7,11 +7,11 @@ from pathlib import Path
 from typing import Any
 
 from transmixis.core.errors import UserError
-from transmixis.shot.keys import checked, slot_name, split_ref
+from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.pins import set_pin
 from transmixis.shot.plainjson import parse
-from transmixis.shot.products import refuse_cycles
+from transmixis.shot.refs import checked, product_of, slot_name, split_ref, with_product
 from transmixis.shot.steps import kind_of, known_kind
 from transmixis.shot.workorder import add_step
 
@@ -83,10 +83,14 @@ def _connected(shot: Shot, step: Step, slot: str, ref: str) -> Step:
                 f"Shot {shot.code} has no plate '{name[:40]}'; it has {', '.join(p.id for p in shot.plates) or 'none'}."
             )
         if what == "step":
-            other = step_named(shot, name)
-            if not kind_of(other.kind).fits(known[slot_name(slot)].takes):
+            other, product = step_named(shot, name), product_of(ref)
+            given = kind_of(other.kind).also
+            if product and product not in {g.name for g in given}:
+                there = ", ".join(g.name for g in given) or "nothing by name"
+                raise UserError(f"'{other.name}' gives no '{product[:40]}'; it gives {there}.")
+            if not kind_of(other.kind).fits(known[slot_name(slot)].takes, product):
                 raise UserError(f"'{other.name}' gives no {known[slot_name(slot)].takes}; connect another step as {slot}.")
-            ref = f"step:{other.id}"
+            ref = with_product(f"step:{other.id}", product)
         inputs[slot] = ref
     return step.model_copy(update={"inputs": inputs})
 

@@ -23,7 +23,7 @@ from transmixis.core.survey.plate import PlateSurvey, survey_plate
 from transmixis.core.survey.scan import Prepared, Scan, absent, prepare, scan_frame
 from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Product
-from transmixis.shot.keys import digest
+from transmixis.shot.digests import digest
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.stored import AnalysisStore, always, arrays_bytes, read_arrays

@@ -17,6 +17,7 @@ from transmixis.media.source import Source, SourceInfo, open_source
 from transmixis.shot.contract import ALWAYS, BACKGROUND, SCREEN, Slot
 from transmixis.shot.model import STAGES, Film, Part, Plate, Role, Shot, Step
 from transmixis.shot.record import CODE
+from transmixis.shot.refs import base_of, product_of
 from transmixis.shot.steps import KINDS, kind_of, kind_with, known_kind
 from transmixis.shot.store import stored_path
 
@@ -146,7 +147,7 @@ def _upstream(shot: Shot, step: Step) -> set[str]:
     todo = [step]
     while todo:
         for ref in todo.pop().inputs.values():
-            name = ref.partition(":")[2]
+            name = base_of(ref).partition(":")[2]
             if ref.startswith("step:") and name in table and name not in found:
                 found.add(name)
                 todo.append(table[name])
@@ -283,10 +284,15 @@ def remove_step(shot: Shot, step_id: str) -> Shot:
     for s in shot.steps:
         if s.id == step_id:
             continue
-        inputs = {k: (first if v == f"step:{step_id}" else v) for k, v in s.inputs.items()}
+        # a further product of what is gone has nothing that could stand for it
+        inputs = {k: (first if v == f"step:{step_id}" else v) for k, v in s.inputs.items() if not _named_of(v, step_id)}
         steps.append(s.model_copy(update={"inputs": {k: v for k, v in inputs.items() if v}}))
     left = {"steps": tuple(steps), "parts": without_step(shot.parts, step_id)}
     return shot.model_copy(update={**left, "output": None if shot.output == step_id else shot.output})
+
+
+def _named_of(ref: str, step_id: str) -> bool:
+    return bool(product_of(ref)) and base_of(ref) == f"step:{step_id}"
 
 
 def without_step(parts: tuple[Part, ...], step_id: str) -> tuple[Part, ...]:
