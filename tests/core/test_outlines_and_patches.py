@@ -268,3 +268,32 @@ def test_the_best_source_lies_along_the_streaks_and_is_free() -> None:
     assert found.tried > 20
     assert best_beside([(plate, np.zeros_like(matte), np.eye(3))], (0, 0)) is None
     assert best_beside([(plate, np.ones_like(matte), np.eye(3))], (0, 0)) is None  # nothing is left beside it
+
+
+@pytest.mark.parametrize("direct", [True, False])
+def test_the_skin_is_the_harmonic_one(direct: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+    """In a disc the values cos(n a) at the rim give (r / R)^n cos(n a) inside (Poisson's formula); slopes stay slopes."""
+    if not direct:
+        monkeypatch.setattr(patch, "DIRECT", 100)
+    radius, middle = 40, 50
+    yy, xx = np.mgrid[:100, :100] - middle
+    r, a = np.hypot(xx, yy), np.arctan2(yy, xx)
+    inner = r < radius
+    rim = (r < radius + 3) & ~inner
+    values = np.stack([(np.minimum(r / radius, 1) ** 3) * np.cos(3 * a), 0.01 * xx, np.ones_like(r)], axis=2)
+    found = patch._stretched(np.where(rim[..., None], values, 0), inner, rim)
+    off = np.abs(found - values)[inner]
+    assert off[:, 0].max() < 0.06  # the rim is as jagged as its pixels
+    assert off[:, 1].max() < (1e-4 if direct else 0.02)
+    assert off[:, 2].max() < 1e-4
+    assert np.array_equal(found[rim], np.where(rim[..., None], values, 0)[rim].astype(np.float32))
+
+
+def test_a_skin_is_free_where_the_frame_ends() -> None:
+    """A place that runs out of the frame: nothing is known there, so nothing pulls."""
+    inner = np.zeros((30, 40), bool)
+    inner[:20, 10:30] = True
+    rim = np.zeros_like(inner)
+    rim[20:23, 10:30] = rim[:20, 7:10] = rim[:20, 30:33] = True
+    found = patch._stretched(np.full((30, 40, 3), 0.25), inner, rim)
+    assert found[inner] == pytest.approx(0.25, abs=1e-5)

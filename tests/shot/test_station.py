@@ -98,9 +98,8 @@ def test_the_mark_is_covered(renderer: Renderer) -> None:
         plate = renderer.product("plate:hero", n).picture
         assert plate is not None
         assert np.array_equal(mended.picture[away], plate[away])
-    assert float(np.median(list(steps.values()))) < 1.5, steps
-    assert sum(v < 2 for v in steps.values()) >= len(steps) - 1, steps
-    assert max(steps.values()) < 3, steps
+    assert float(np.median(list(steps.values()))) < 1.3, steps
+    assert max(steps.values()) < 2, steps  # 1.83 on the worst of all sixty when this was written
 
 
 @pytest.mark.parametrize("name", ["lintel", "crE_11"])

@@ -1,7 +1,7 @@
 """A patch from beside: a place of a surface covered by its neighbourhood, with the light brought over so that no seam shows.
 
-What differs between the place's surroundings and the source's is carried inwards from the border (after Farbman et al., Coordinates for
-Instant Image Cloning, 2009; here with weights by distance), and the grain that resampling took is put back.
+What differs between the place's surroundings and the source's is carried inwards from the border as a stretched skin (Pérez, Gangnet &
+Blake, Poisson Image Editing, 2003), and the grain that resampling took is put back.
 """
 
 from __future__ import annotations
@@ -10,16 +10,19 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from scipy import sparse
+from scipy.sparse.linalg import splu
 
 from transmixis.core.build.place import placed
 from transmixis.core.colour.curves import linear_to_srgb
-from transmixis.core.types import Array, Matte, Rgb
+from transmixis.core.types import Array, Mask, Matte, Rgb
 
 ROOM = 12  # px about the place that are looked at
 RING = 4  # px: how wide the surroundings are that give the light
-SAMPLES = 160  # of the ring
+CALM = 0.7  # px: how far what is missing is averaged along the border; more, and the border no longer meets
+DIRECT, RELAXED = 12_000, 40  # px of a skin that is stretched at once; rounds that a larger one is brought nearer by
 STRETCH = 10.0  # px of border over which a seam is averaged: shorter than that the eye takes it for grain (judgement)
-RIM = 2.5  # px inside of the border in which the light is looked at
+RIM, OUTER = 1.5, 2  # px inside and outside of the border in which the light is looked at
 FINE = 1.5  # px: grain is what is finer
 FINE_SHARE = 0.95  # of white noise's deviation that is finer than that, by experiment
 SHOWN = 0.02  # of the matte
@@ -76,32 +79,70 @@ def _box(matte: Matte) -> tuple[int, int, int, int] | None:
     return x0, y0, x1 - x0, y1 - y0
 
 
-def _ring(m: Matte) -> Array:
-    """The surroundings: what is not covered, up to RING px away."""
+def _ring(m: Matte, width: int = RING) -> Array:
+    """The surroundings: what is not covered, up to `width` px away."""
     inside = (m > SHOWN).astype(np.uint8)
-    wide = cv2.dilate(inside, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * RING + 1, 2 * RING + 1)))
+    wide = cv2.dilate(inside, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * width + 1, 2 * width + 1)))
     return np.asarray((wide > 0) & (inside == 0))
 
 
 def _light_between(own: Array, source: Array, m: Matte) -> Array:
     """What must be added to the source so that it goes over into its surroundings without a step (h, w, 3)."""
     ring = _ring(m)
-    ys, xs = np.nonzero(ring)
-    if len(ys) < 8:
+    if ring.sum() < 8:
         return np.zeros_like(own)
     weight = ring.astype(np.float32)
-    quiet = cv2.GaussianBlur((own - source) * weight[..., None], (0, 0), 2.0) / np.maximum(
-        cv2.GaussianBlur(weight, (0, 0), 2.0)[..., None], 1e-4
+    quiet = cv2.GaussianBlur((own - source) * weight[..., None], (0, 0), CALM) / np.maximum(
+        cv2.GaussianBlur(weight, (0, 0), CALM)[..., None], 1e-4
     )
-    keep = np.linspace(0, len(ys) - 1, min(SAMPLES, len(ys))).astype(int)
-    at, values = np.stack([xs[keep], ys[keep]], 1).astype(np.float32), quiet[ys[keep], xs[keep]]
-    out = np.zeros_like(own)
-    inner = (m > 0) | ring
-    py, px = np.nonzero(inner)
-    d2 = (px[:, None] - at[None, :, 0]) ** 2 + (py[:, None] - at[None, :, 1]) ** 2
-    w = 1 / np.maximum(d2, 0.25) ** 1.5
-    out[inner] = (w @ values) / w.sum(axis=1, keepdims=True)
-    return out
+    return _stretched(np.where(ring[..., None], quiet, 0), (m > SHOWN) & ~ring, ring)
+
+
+def _stretched(values: Array, inner: Mask, rim: Mask) -> Array:
+    """A skin stretched over `inner` from the values (h, w, 3) at its rim: each px the mean of its neighbours (Laplace's equation; Pérez,
+    Gangnet & Blake, 2003). At the frame's border it is free."""
+    if inner.sum() > DIRECT:
+        return _relaxed(values, inner, _halved(values, inner, rim))
+    h, w = inner.shape
+    number = np.full((h, w), -1)
+    number[inner] = np.arange(inner.sum())
+    ys, xs = np.nonzero(inner)
+    rows, columns, count, right = [], [], np.zeros(len(ys)), np.zeros((len(ys), 3))
+    for dy, dx in ((0, 1), (0, -1), (1, 0), (-1, 0)):
+        y, x = ys + dy, xs + dx
+        there = (y >= 0) & (y < h) & (x >= 0) & (x < w)
+        y, x, me = y[there], x[there], np.flatnonzero(there)
+        free, held = number[y, x] >= 0, rim[y, x]
+        rows.append(me[free])
+        columns.append(number[y, x][free])
+        np.add.at(count, me[free | held], 1)
+        np.add.at(right, me[held], values[y, x][held])
+    me, other = np.concatenate(rows), np.concatenate(columns)
+    n = len(ys)
+    law = sparse.csc_matrix((np.full(len(me), -1.0), (me, other)), (n, n)) + sparse.diags(count + 1e-9, format="csc")
+    out = np.array(values, np.float64)
+    out[inner] = splu(law).solve(right)
+    return out.astype(np.float32)
+
+
+def _halved(values: Array, inner: Mask, rim: Mask) -> Array:
+    """The skin as stretched at half the size, brought back to the whole: a start for the whole, close but for the finest at the rim."""
+    h, w = inner.shape
+    size = ((w + 1) // 2, (h + 1) // 2)
+    held = cv2.resize(rim.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+    sums = cv2.resize(np.ascontiguousarray(np.where(rim[..., None], values, 0), np.float32), size, interpolation=cv2.INTER_AREA)
+    free = (cv2.resize(inner.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0) & (held == 0)
+    half = _stretched(sums / np.maximum(held, 1e-6)[..., None], free, held > 0)
+    return np.asarray(cv2.resize(half, (w, h), interpolation=cv2.INTER_LINEAR))
+
+
+def _relaxed(values: Array, inner: Mask, start: Array) -> Array:
+    """A start brought nearer to the skin: what is off over a few px is gone after as many rounds."""
+    cross = np.array([[0, 1, 0], [1, 0, 1], [0, 1, 0]], np.float32) / 4
+    out = np.ascontiguousarray(np.where(inner[..., None], start, values), np.float32)
+    for _ in range(RELAXED):
+        out = np.where(inner[..., None], cv2.filter2D(out, -1, cross, borderType=cv2.BORDER_REPLICATE), out)
+    return np.asarray(out)
 
 
 def _grained(made: Array, own: Array, m: Matte, seed: int) -> Array:
@@ -138,7 +179,7 @@ def _splice(own: Array, source: Array, made: Array, m: Matte) -> tuple[float, fl
         return float("nan"), float("nan"), (0, 0)
     a, b, c = (linear_to_srgb(np.clip(p, 0, None)) * 255 for p in (own, source, made))
     rim = (inside > 0) & (cv2.distanceTransform(inside, cv2.DIST_L2, 5) <= RIM)
-    steps = np.abs(_means(c - b, rim) - _means(a - b, ring)).max(axis=2)
+    steps = np.abs(_means(c - b, rim) - _means(a - b, _ring(m, OUTER))).max(axis=2)
     border = cv2.dilate(inside, np.ones((3, 3), np.uint8)) - cv2.erode(inside, np.ones((3, 3), np.uint8)) > 0
     steps[~border | ~np.isfinite(steps)] = 0
     y, x = (int(v) for v in np.unravel_index(int(steps.argmax()), steps.shape))

@@ -38,7 +38,7 @@ class PatchParams(Attached):
 
 
 class Patch(StepKind[PatchParams]):
-    kind, title, stage, product = "patch", "Patch", "Repair", "picture"
+    kind, title, stage, product, version = "patch", "Patch", "Repair", "picture", 2
     gives = ("picture", "matte")
     says = "covers a mark with what lies beside it"
     work = "clean plate patch"
