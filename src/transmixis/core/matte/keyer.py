@@ -71,7 +71,7 @@ class KeyModel:
             return self.base
         size = grid_size(width, height)
         if size not in self._small:
-            self._small[size] = shrink(self.base_for(width, height), *size)
+            self._small[size] = shrink(self.base, *size)
         return self._small[size]
 
 

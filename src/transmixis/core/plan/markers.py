@@ -102,7 +102,7 @@ def _grid(count: int, wide: float, high: float) -> tuple[int, int]:
     def cost(c: int) -> float:
         r = math.ceil(count / c)
         across, down = wide / max(c - 1, 1), high / max(r - 1, 1)
-        return 0.3 * (c * r - count) + abs(math.log(across / down))
+        return 0.3 * c * r + abs(math.log(across / down))
 
     columns = min(range(1, count + 1), key=cost)
     return columns, math.ceil(count / columns)
