@@ -37,7 +37,7 @@ test: system setup-dev ## set up, then all checks and tests
 	$(BIN)/ruff format --check src tests bench tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	TRANSMIXIS_NO_QT=1 $(BIN)/python -m pytest -n 2 -p no:pytest-qt -p no:xvfb -W ignore::pytest.PytestConfigWarning $(BELOW)
+	TRANSMIXIS_NO_QT=1 $(BIN)/python -m pytest -n 2 --dist loadgroup -p no:pytest-qt -p no:xvfb -W ignore::pytest.PytestConfigWarning $(BELOW)
 	$(BIN)/python -m pytest -n 2 -m "not alone" tests/desk tests/test_cli.py tests/test_dependencies.py tests/test_shape_of_code.py
 	$(BIN)/python -m pytest -m alone
 

@@ -141,6 +141,6 @@ def test_larger_markers_and_less_noise_are_followed_better() -> None:
     assert large < small
     quiet, loud = (m.marker_error("cross", 8, 4, 0.3, z / 255, trials=60).rms for z in (1, 4))
     assert quiet < loud
-    assert m.marker_error("dot", 2, 8, 0.03, 6 / 255).lost > 0.5
+    assert m.marker_error("dot", 2, 8, 0.03, 6 / 255, trials=16).lost > 0.5
     with pytest.raises(UserError):
         m.marker_error("dot", 0, 0, 0.3, 0.01)

@@ -97,7 +97,7 @@ def seen_by_a_camera(rate: float, angle: float, mains: float, frames: int) -> np
     rate=st.sampled_from([24.0, 24000 / 1001, 25.0, 30000 / 1001, 30.0, 48.0, 50.0, 60000 / 1001, 60.0, 120.0]),
     angle=st.floats(20, 360), mains=st.sampled_from([50.0, 60.0]),
 )  # fmt: skip
-@settings(max_examples=60)
+@settings(max_examples=25)
 def test_flicker_as_computed_is_what_the_light_gives_over_the_whole_beat(rate: float, angle: float, mains: float) -> None:
     light = seen_by_a_camera(rate, angle, mains, 600)  # 10 s and more: every beat of these rates is shorter
     seen, said = float(np.ptp(light, axis=1).max()), shutter.mains_flicker(rate, angle, mains)

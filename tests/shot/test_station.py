@@ -23,6 +23,7 @@ from transmixis.shot.session import Session
 from transmixis.shot.stepjob import changed
 
 FRAMES = range(1, LENGTH + 1)
+pytestmark = pytest.mark.xdist_group("station")  # one worker makes the film for all of them
 
 
 @pytest.fixture(scope="module")

@@ -263,11 +263,12 @@ def _labelled(layout: QVBoxLayout, words: str, tip: str) -> QComboBox:
     box = QComboBox()
     box.setToolTip(tip)
     box.setAccessibleName(words)
-    box.setMinimumWidth(110)
+    box.setMinimumWidth(80)  # long labels need the room
     box.setMaximumWidth(164)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    row.setSpacing(8)
     row.addWidget(label)
-    row.addStretch(1)
-    row.addWidget(box)
+    row.addWidget(box, 1)
     layout.addLayout(row)
     return box
 
