@@ -11,11 +11,13 @@ import pytest
 from places import ROOT
 
 from transmixis.core.errors import UserError
+from transmixis.shot import parts
 from transmixis.shot.document import Document
 from transmixis.shot.migrate import SCHEMA, to_present
+from transmixis.shot.render import output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.store import load_film
-from transmixis.shot.workorder import add_step, first_work_order, new_shot, plate_from
+from transmixis.shot.workorder import add_step, first_work_order, move_step, new_shot, plate_from, remove_step
 
 V1 = ROOT / "tests" / "data" / "film_v1"
 
@@ -91,3 +93,29 @@ def test_a_strange_step_and_a_strange_parameter_are_kept_and_passed_by(tmp_path:
     assert again.step("screen_key").params["from_the_future"] == 3
     with pytest.raises(UserError, match="knows no step 'future_glow'; use one of"):
         add_step(again, "future_glow")
+
+
+def test_a_strange_step_can_be_gathered_copied_moved_and_taken_out(tmp_path: Path, tiny_plates: Path) -> None:
+    """Nothing that is done to a list of steps may stumble over one that this version does not know."""
+    plate, info = plate_from(tmp_path, tiny_plates / "take.0001.png", None)
+    shot = first_work_order(new_shot("A010", "", info, plate, "24"))
+    ids = [s.id for s in shot.steps]
+    for strange in ids:
+        odd = shot.with_step(shot.step(strange).model_copy(update={"kind": "newer_kind", "params": {"x": [1, {"y": 2}]}}))
+        assert parts.layers(odd) is not None
+        held, part = parts.gathered(odd, "Part", [strange])
+        copied, _ = parts.copied(held, part.id, "Again", 3, 4, 1)
+        new = next(s for s in copied.steps if s.id not in ids)
+        assert (new.kind, new.params) == ("newer_kind", {"x": [1, {"y": 2}]})
+        parts.moved(held, part.id, 3, 4)
+        off = parts.switched(held, part.id)
+        assert not off.step(strange).on
+        assert parts.suggested(odd, strange) >= {strange}
+        left = remove_step(odd, strange)
+        assert strange not in [s.id for s in left.steps]
+        first = next(iter(odd.step(strange).inputs.values()), None)
+        for s in left.steps:  # what it let through stands for it
+            was = odd.step(s.id).inputs
+            assert s.inputs == {k: (first if v == f"step:{strange}" else v) for k, v in was.items()}
+        move_step(odd, strange, 0)
+        assert output_ref(odd) is not None

@@ -278,8 +278,9 @@ def survey_others(shot: Shot, moving: list[str]) -> Shot:
 def remove_step(shot: Shot, step_id: str) -> Shot:
     """The shot without a step; what was connected to it is connected to what lay behind it instead, else to its first input."""
     gone = shot.step(step_id)
-    slots = sorted(kind_of(gone.kind).slots, key=lambda s: not s.ground)
-    first = next((r for s in slots if (r := gone.inputs.get(s.name))), None)
+    kind = kind_of(gone.kind)
+    slots = [s.name for s in sorted(kind.slots, key=lambda s: not s.ground)] if kind.known else list(gone.inputs)
+    first = next((r for s in slots if (r := gone.inputs.get(s))), None)
     steps = []
     for s in shot.steps:
         if s.id == step_id:

@@ -21,6 +21,7 @@ class Unknown(StepKind[AnyParams]):
     """Stands in for the kind; the renderer lets the step's first input through and never asks it to compute."""
 
     stage, product, known = "Build", "picture", False
+    slots = ()  # it is not known what its inputs are
     Params = AnyParams
 
     def __init__(self, kind: str) -> None:
