@@ -15,6 +15,7 @@ from transmixis.core.motion.follow import WIDER, Way, follow
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.point import about_point
 from transmixis.core.motion.similarity import Similarity
+from transmixis.core.motion.surface import Frame
 from transmixis.core.plan import markers
 from transmixis.core.plan.screen import weighted_quantile
 from transmixis.core.survey.dust import Spot, depths_left
@@ -167,3 +168,11 @@ def test_an_edges_width_is_its_soft_pixels_over_its_length() -> None:
     alpha = np.clip((60 - np.hypot(xx, yy)) / 10 + 0.5, 0, 1).astype(np.float32)
     told = edge_width_reading(alpha).value
     assert told == pytest.approx(8.0, rel=0.08)  # the outline of pixels is a little longer than the circle
+
+
+@pytest.mark.parametrize(("left", "empty"), [(150.0, False), (192.0, False), (200.0, True), (240.0, True), (-40.0, True)])
+def test_a_part_of_a_frame_with_too_little_in_it_is_empty(left: float, empty: bool) -> None:
+    """A coarse look is four px to one, and wants two of them: 8 px at least. The part begins on a whole px of that look."""
+    about = left + np.array([[0.0, 20], [8, 20], [8, 40], [0, 40]])
+    about[:, 1] -= left
+    assert Frame(np.zeros((80, 200, 3), np.float32), about, 4).empty is empty

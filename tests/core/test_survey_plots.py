@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from movingplates import centred, made_picture, recorded, scans_of, seen
 
 from transmixis.core.plot import Curve, Frames, Path, Spotted, Trace
 from transmixis.core.progress import Progress
+from transmixis.core.survey.dust import Dust, Spot
 from transmixis.core.survey.findings import EXPOSURE, FLICKER, SHARP, SHIFT
 from transmixis.core.survey.plate import survey_plate
 from transmixis.core.survey.plots import detail_plot, exposure_plot, marks_plot, path_plot, timing_plot
@@ -69,3 +72,24 @@ def test_frames_and_what_reaches_in(found) -> None:  # type: ignore[no-untyped-d
     assert spotted.size == found.path.size
     assert len(spotted.rings) == len(found.dust.spots)
     assert marks_plot(found).words.endswith(".")
+
+
+def test_what_is_said_where_nothing_is_known(found) -> None:  # type: ignore[no-untyped-def]
+    assert [p.why for p in exposure_plot(found).panels] == ["not measured"] * 2  # type: ignore[union-attr]
+    why = replace(found, gains=replace(found.gains, reason="all of it is black"))
+    assert [p.why for p in exposure_plot(why).panels] == ["all of it is black"] * 2  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize(
+    ("reason", "seen", "words"),
+    [
+        ("", "", "No dust found; "), ("", "half of all spots of 5 px", "No dust found; half of all spots of 5 px; "),
+        ("the picture stands", "half of all", "The picture stands; "), ("the picture stands", "", "The picture stands; "),
+    ],
+)  # fmt: skip
+def test_dust_is_told_with_what_could_have_been_seen(found, reason: str, seen: str, words: str) -> None:  # type: ignore[no-untyped-def]
+    told = replace(found, dust=Dust((), found.dust.lack, reason, seen=seen), intruders=(), intruders_told=True)
+    assert marks_plot(told).words == words + "nothing reaches in."
+    spots = (Spot(10, 10, 3, 0.1), Spot(30, 10, 3, 0.1))
+    assert marks_plot(replace(told, dust=Dust(spots, found.dust.lack))).words.startswith("2 spots of dust; ")
+    assert "edges are not compared" in marks_plot(replace(told, intruders_told=False)).words

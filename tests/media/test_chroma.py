@@ -16,7 +16,8 @@ from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.matte.chroma import chroma_is_halved
 from transmixis.core.progress import Progress
 from transmixis.media.cache import FrameCache
-from transmixis.media.source import open_source
+from transmixis.media.colour import SRGB
+from transmixis.media.source import open_source, with_full_chroma
 from transmixis.media.still import jpeg_chroma_halved, read_coded
 from transmixis.shot.material import Material
 from transmixis.shot.platejobs import mend_plate
@@ -122,3 +123,16 @@ def test_a_step_that_copies_frames_copies_them_exactly_and_the_key_gets_full_chr
     assert np.abs(seen - truth)[edge].mean() < 0.9 * np.abs(plain - truth)[edge].mean()
     shot, steady = add_step(shot, "steady")
     assert Renderer(shot, Material(tmp_path)).halved_in(f"step:{steady.id}") is None  # pixels have been moved
+
+
+def test_full_chroma_keeps_what_it_is_given_but_the_colour() -> None:
+    """Three channels stay three; alpha beside them is left alone."""
+    picture = np.repeat(made_picture(4)[:64, :96, :1], 3, axis=2).astype(np.float32)
+    whole = with_full_chroma(picture, SRGB)
+    assert whole.shape == picture.shape
+    assert np.abs(whole - picture).max() < 0.01  # grey has no chroma to bring back
+    alpha = np.linspace(0, 1, picture[..., 0].size, dtype=np.float32).reshape(*picture.shape[:2], 1)
+    both = with_full_chroma(np.concatenate([picture, alpha], axis=2), SRGB)
+    assert both.shape == (*picture.shape[:2], 4)
+    assert np.array_equal(both[..., 3:], alpha)
+    assert np.array_equal(both[..., :3], whole)

@@ -93,18 +93,18 @@ def schedule(
     best = _laid(order, {}, tasks, people, deadlines, p)
     if like is not None and len(like.order) == len(tasks):
         again = _laid(list(like.order), dict(like.who), tasks, people, deadlines, p)
-        best = min(best, again, key=lambda s: _cost(s, deadlines))
+        best = min(best, again, key=_cost)
         if search and len(tasks) <= LOCAL_MOST:
             few = TRIALS // max(len(tasks), 6)
             found = _searched(list(best.order), tasks, people, deadlines, few, p, dict(best.who))
-            best = min(best, found, key=lambda s: _cost(s, deadlines))
+            best = min(best, found, key=_cost)
         return best
     if search and len(tasks) <= LOCAL_MOST:
         dice, trials = random.Random(1), TRIALS * 12 // max(len(tasks), 6)
         for r in range(ROUNDS):
             start = order if r == 0 else dice.sample(order, len(order))
             found = _searched(start, tasks, people, deadlines, trials // ROUNDS if r else trials // 2, p)
-            if _cost(found, deadlines) < _cost(best, deadlines):
+            if _cost(found) < _cost(best):
                 best = found
     return best
 
@@ -130,7 +130,7 @@ def _check(tasks: list[Task], people: list[Person]) -> None:
             raise UserError(f"Nobody who can do '{t.name}' of {t.shot} has any hours; name somebody else.")
 
 
-def _cost(s: Schedule, deadlines: dict[str, float]) -> tuple[float, float, float]:
+def _cost(s: Schedule) -> tuple[float, float, float]:
     return round(sum(s.late.values()), 6), round(s.end, 6), round(sum(s.done.values()), 6)
 
 
@@ -150,7 +150,7 @@ def _searched(
                 return best
             progress.at(0, 0)
             found = _laid(trial_order, trial_who, tasks, people, deadlines, progress)
-            if _cost(found, deadlines) < _cost(best, deadlines):
+            if _cost(found) < _cost(best):
                 order, who, best, better = trial_order, trial_who, found, True
                 break
     return best
