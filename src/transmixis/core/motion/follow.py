@@ -14,6 +14,7 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.motion import moved_points
+from transmixis.core.motion.smear import through_blur
 from transmixis.core.motion.surface import Frame, Laid, Surface
 from transmixis.core.progress import Progress
 from transmixis.core.types import Array
@@ -81,6 +82,7 @@ def follow(
     """The surface in `frames`, one after the other, and the way it was going at their end. A frame that cannot be read is one where it
     is lost."""
     out: list[Laid] = []
+    begin = way.last
     for i, n in enumerate(frames):
         if progress is not None:
             progress.at(i, len(frames), f"following, frame {n}")
@@ -93,6 +95,7 @@ def follow(
             way = Way(way.last, way.last, way.lost + 1)
         else:
             way = Way(found.matrix, found.matrix if way.lost else way.last)
+    out = through_blur(surface, frames, out, begin, lambda s, n, m: laid_near(s, picture(n), m))
     return out, way
 
 

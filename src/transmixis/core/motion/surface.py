@@ -20,6 +20,7 @@ from transmixis.core.types import Array, Matte
 
 LEVELS = (4, 2, 1)  # px of the frame for one of the level's
 ROUNDS = 40
+MOST_SMEARS = 32  # that are held
 LARGEST_STEP = 2.0  # px of a level
 OPEN = 8.0  # times as wide the weights begin, halved with every round
 BLOCKS = 6  # to a side, in which what is left over may hang together
@@ -75,6 +76,8 @@ class Surface:
         self.frame = np.array([[1 / reach, 0, -middle[0] / reach], [0, 1 / reach, -middle[1] / reach], [0, 0, 1]])
         self.unit = np.linalg.inv(self.frame)
         frame = Frame(picture, self.corners, 8)
+        self._shown, self._model = (picture, mask), model
+        self._smears: dict[tuple[float, float], Surface] = {}
         self.levels = [lv for s in LEVELS if (lv := self._level(frame, mask, s)) is not None]
         self._whole, self._to_whole = frame.level(1), frame.to_level(1)
         self._mask = Splined(frame.cropped(mask))
@@ -106,6 +109,25 @@ class Surface:
         light_columns = [grey, grey * _col(u), grey * _col(v), np.broadcast_to(_col(one), grey.shape)]
         columns = np.stack([m.ravel() for m in (*moves, *light_columns)], 1).astype(np.float64)
         return _Level(float(scale), own, values, columns, _blocks(own))
+
+    def smeared(self, move: Array) -> Surface:
+        """The same surface as it looks if it moves by `move` (x, y px of the reference frame) while the shutter is open, evenly."""
+        x, y = (round(4 * float(v)) / 4 for v in move)
+        if (x, y) not in self._smears:
+            picture, mask = self._shown
+            room = int(np.ceil(max(abs(x), abs(y)))) + 12
+            part = Frame(picture, self.corners, room)
+            box = (slice(part.top, part.bottom), slice(part.left, part.right))
+            soft = np.array(picture, np.float32)  # outside of the part nobody looks
+            soft[box] = cv2.filter2D(
+                np.ascontiguousarray(picture[box], np.float32), -1, _streak(x, y), borderType=cv2.BORDER_REPLICATE
+            )
+            made = Surface(soft, self.corners, mask, self._model)
+            made._shown = self._shown  # the soft picture itself is not held
+            if len(self._smears) >= MOST_SMEARS:
+                self._smears.clear()
+            self._smears[x, y] = made
+        return self._smears[x, y]
 
     def patch(self, matrix: Array) -> tuple[Array, Array, int, int] | None:
         """What the surface looks like where `matrix` lays it: pixels (h, w, 3), which of them are it, and the left top
@@ -247,6 +269,19 @@ def shrunk(picture: Array, scale: int) -> Array:
     h, w = picture.shape[0] // scale, picture.shape[1] // scale
     part = np.ascontiguousarray(picture[: h * scale, : w * scale], np.float32)
     return np.asarray(cv2.resize(part, (w, h), interpolation=cv2.INTER_AREA))
+
+
+def _streak(x: float, y: float) -> Array:
+    """A line from (-x / 2, -y / 2) to (x / 2, y / 2) as a kernel that sums to 1."""
+    reach = int(np.ceil(max(abs(x), abs(y)) / 2)) + 1
+    kernel = np.zeros((2 * reach + 1, 2 * reach + 1))
+    t = (np.arange(256) + 0.5) / 256 - 0.5
+    u, v = reach + t * x, reach + t * y
+    i, j = np.floor(u).astype(int), np.floor(v).astype(int)
+    a, b = u - i, v - j
+    for dj, di, w in ((0, 0, (1 - a) * (1 - b)), (0, 1, a * (1 - b)), (1, 0, (1 - a) * b), (1, 1, a * b)):
+        np.add.at(kernel, (np.minimum(j + dj, 2 * reach), np.minimum(i + di, 2 * reach)), w)
+    return np.asarray(kernel / kernel.sum(), np.float32)
 
 
 def _col(a: Array | float) -> Array | float:

@@ -1,0 +1,106 @@
+"""Following through motion blur, against made clips whose truth is exact."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from pointclips import Clip, clip, texture
+
+from transmixis.core.motion import follow as following
+from transmixis.core.motion.follow import Way, follow
+from transmixis.core.motion.motion import moved_points
+from transmixis.core.motion.point import about_point
+from transmixis.core.motion.smear import _moves, _share, smeared
+from transmixis.core.motion.surface import Laid, _streak
+
+STILL = Way(np.eye(3), np.eye(3))
+
+
+@pytest.fixture(scope="module", params=[(4, 0.75), (9, 0.4)])
+def blurred(request: pytest.FixtureRequest) -> tuple[Clip, float]:
+    seed, shutter = request.param
+    return clip(seed, frames=16, fast=15.0, shutter=shutter, points=3, noise=1.0), shutter
+
+
+def errors(c: Clip) -> np.ndarray:
+    """px, of all points from the sharpest frame on, one way and the other."""
+    out = []
+    ref = int(np.argmin(c.blur))
+    for k in range(c.truth.shape[1]):
+        pattern = about_point(c.frames[ref], c.truth[ref, k], 18)
+        for order in (range(ref + 1, len(c.frames)), range(ref - 1, -1, -1)):
+            found, _ = follow(pattern, lambda i: c.frames[i], order, STILL, 30)
+            assert not any(f.lost for f in found)
+            out += [moved_points(f.matrix, c.truth[ref, k])[0] - c.truth[i, k] for i, f in zip(order, found, strict=True)]
+    return np.hypot(*np.array(out).T)
+
+
+def test_blurred_frames_are_followed_to_a_tenth_of_a_pixel(blurred: tuple[Clip, float], monkeypatch: pytest.MonkeyPatch) -> None:
+    off = errors(blurred[0])
+    assert off.mean() < 0.1
+    assert off.max() < 0.3
+    monkeypatch.setattr(following, "through_blur", lambda surface, frames, found, before, lay: found)
+    assert errors(blurred[0]).mean() > 1.6 * off.mean()  # what it is good for
+
+
+def test_the_shutters_share_is_found(blurred: tuple[Clip, float]) -> None:
+    c, shutter = blurred
+    ref = int(np.argmin(c.blur))
+    pattern = about_point(c.frames[ref], c.truth[ref, 0], 18)
+    order = list(range(ref + 1, len(c.frames))) or list(range(ref - 1, -1, -1))
+    told: list[float] = []
+
+    def look(*args: object) -> float:
+        told.append(_share(*args))  # type: ignore[arg-type]
+        return told[-1]
+
+    with pytest.MonkeyPatch.context() as m:
+        m.setattr("transmixis.core.motion.smear._share", look)
+        follow(pattern, lambda i: c.frames[i], order, STILL, 30)
+    assert told == [pytest.approx(shutter, abs=0.12)]
+
+
+def test_what_stands_is_left_alone() -> None:
+    still = texture(3, 120)[::1, ::1]
+    pattern = about_point(still, np.array([60.0, 60.0]), 14)
+    found, _ = follow(pattern, lambda i: still, range(4), STILL, 10)
+    assert not pattern._smears
+    for f in found:
+        assert f.matrix == pytest.approx(np.eye(3), abs=1e-4)
+
+
+@pytest.mark.parametrize(("x", "y"), [(6.0, 0.0), (0.0, -9.5), (4.0, 7.0), (-12.0, 3.0), (0.0, 0.0)])
+def test_a_streak_is_a_line_of_its_length(x: float, y: float) -> None:
+    """A line's second moments are length² / 12; reading between pixels adds a sixth at most."""
+    k = _streak(x, y)
+    v, u = np.mgrid[: k.shape[0], : k.shape[1]] - k.shape[0] // 2
+    assert k.sum() == pytest.approx(1)
+    assert ((k * u).sum(), (k * v).sum()) == pytest.approx((0, 0), abs=1e-6)
+    assert (k * u * u).sum() == pytest.approx(x * x / 12, abs=0.26)
+    assert (k * v * v).sum() == pytest.approx(y * y / 12, abs=0.26)
+    assert (k * u * v).sum() == pytest.approx(x * y / 12, abs=0.05)
+
+
+def test_the_smear_turns_with_the_thing() -> None:
+    """What moves to the right in a frame where the thing stands on its side is a smear along its height."""
+    pattern = about_point(texture(8, 120), np.array([60.0, 60.0]), 14)
+    side = np.array([[0.0, 1, 0], [-1, 0, 120], [0, 0, 1]])  # a quarter turn about the middle
+    smeared(pattern, side, np.array([8.0, 0.0]))
+    assert [tuple(abs(v) for v in k) for k in pattern._smears] == [(0.0, 8.0)]
+    twice = np.diag([2.0, 2.0, 1.0])
+    smeared(pattern, twice, np.array([8.0, 0.0]))
+    assert (4.0, 0.0) in pattern._smears
+    smeared(pattern, np.eye(3), np.array([900.0, 0.0]))
+    assert max(k[0] for k in pattern._smears) == 80.0
+
+
+def test_moves_are_taken_from_both_sides_and_over_no_gap() -> None:
+    pattern = about_point(texture(8, 120), np.array([60.0, 60.0]), 14)
+
+    def at(x: float) -> Laid:
+        return Laid(np.array([[1, 0, x], [0, 1, 0], [0, 0, 1.0]]))
+
+    found = [at(2.0), at(6.0), Laid(np.eye(3), why="lost"), at(20.0), at(25.0)]
+    moves = _moves(pattern, found, np.eye(3))
+    assert moves[:, 0] == pytest.approx([3, 4, 0, 5, 5])
+    assert moves[:, 1] == pytest.approx(0)
