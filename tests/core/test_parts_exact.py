@@ -8,16 +8,20 @@ import pytest
 
 from transmixis.core.build.match import LEAST_PIXELS, measure_look
 from transmixis.core.colour.curves import srgb_to_linear
+from transmixis.core.matte.chroma import restore_chroma
 from transmixis.core.matte.keyer import KeyModel, learn_shot
 from transmixis.core.matte.measure import EDGE_LIMIT, edge_width_reading
+from transmixis.core.matte.points import visible_share
 from transmixis.core.motion.backdrop import COARSER, SOFT, soft_at
 from transmixis.core.motion.follow import WIDER, Way, follow
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.point import about_point
+from transmixis.core.motion.pose import Camera
 from transmixis.core.motion.similarity import Similarity
 from transmixis.core.motion.surface import Frame
-from transmixis.core.plan import markers
+from transmixis.core.plan import markers, takes
 from transmixis.core.plan.screen import weighted_quantile
+from transmixis.core.plan.takes import take_list
 from transmixis.core.survey.dust import Spot, depths_left
 from transmixis.core.survey.spots import SPOT
 
@@ -176,3 +180,51 @@ def test_a_part_of_a_frame_with_too_little_in_it_is_empty(left: float, empty: bo
     about = left + np.array([[0.0, 20], [8, 20], [8, 40], [0, 40]])
     about[:, 1] -= left
     assert Frame(np.zeros((80, 200, 3), np.float32), about, 4).empty is empty
+
+
+def test_chroma_that_goes_with_the_luma_is_brought_back_as_it_was() -> None:
+    """Where chroma is a line of the luma, its slope is found from the half-size picture, and the full size follows from the luma."""
+    dice = np.random.default_rng(9)
+    luma = 0.5 + 0.2 * cv2.GaussianBlur(dice.standard_normal((96, 128)).astype(np.float32), (0, 0), 0.7)
+    full = np.stack([luma + 0.8 * (luma - 0.5), luma, luma - 0.56 * (luma - 0.5) + 0.05], axis=2).astype(np.float32)
+    ycc = cv2.cvtColor(full, cv2.COLOR_RGB2YCrCb)
+    half = cv2.resize(ycc[..., 1:], (64, 48), interpolation=cv2.INTER_AREA)
+    ycc[..., 1:] = cv2.resize(half, (128, 96), interpolation=cv2.INTER_LINEAR)
+    hurt = cv2.cvtColor(ycc, cv2.COLOR_YCrCb2RGB)
+    inner = (slice(8, -8), slice(8, -8))
+    before, after = (float(np.abs(x - full)[inner].mean()) for x in (hurt, restore_chroma(hurt)))
+    assert after < 0.7 * before
+
+
+@pytest.mark.parametrize(("black", "white", "share"), [(0.0, 1.0, 75.0), (0.1, 0.6, 50.0), (0.3, 0.3, 25.0), (0.0, 0.1, 75.0)])
+def test_the_share_of_the_screen_that_shows(black: float, white: float, share: float) -> None:
+    """Raw values of 0, 0.1, 0.3 and 0.5: what shows is (v - black) / (white - black) above 0.03."""
+    screen = np.array([0.0, 0.1, 0.3, 0.5])
+    assert visible_share(screen, black, white) == share
+    assert visible_share(np.zeros(0), black, white) == 0.0
+    assert visible_share(np.array([0.016]), 0.0, 0.5) == 100.0
+    assert visible_share(np.array([0.014]), 0.0, 0.5) == 0.0
+
+
+def test_takes_that_a_moving_camera_asks_for_more() -> None:
+    plain = take_list(("duplicate a performer",))
+    by_hand = take_list(("duplicate a performer",), "hand-held")
+    assert takes.REPEATED in by_hand.takes
+    assert takes.REPEATED not in plain.takes
+    other = take_list(("extend the set",), "hand-held")
+    assert takes.REPEATED not in other.takes
+    assert takes.DEPTH in other.takes
+    assert takes.DEPTH not in by_hand.takes
+    assert takes.DEPTH not in take_list(("extend the set",)).takes
+    assert takes.LOCKED not in by_hand.takes
+
+
+def test_a_pixels_direction_settles_soon() -> None:
+    """Each round takes the distortion's share off what is missing."""
+    view = Camera(900.0, (480.0, 270.0), np.eye(3), np.zeros(3), -0.1, 0.01)
+    rounds: list[int] = []
+    grown = Camera._grown
+    with pytest.MonkeyPatch.context() as m:
+        m.setattr(Camera, "_grown", lambda self, flat: rounds.append(1) or grown(self, flat))
+        view.directions(np.array([[100.0, 50.0]]))
+    assert len(rounds) < 25
