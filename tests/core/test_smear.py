@@ -94,6 +94,14 @@ def test_the_smear_turns_with_the_thing() -> None:
     assert max(k[0] for k in pattern._smears) == 80.0
 
 
+def test_pictures_of_one_channel_are_smeared_too() -> None:
+    grey = texture(8, 120)[..., :1]
+    pattern = about_point(grey, np.array([60.0, 60.0]), 14)
+    colour = about_point(np.repeat(grey, 3, axis=2), np.array([60.0, 60.0]), 14)
+    one, three = (p.smeared(np.array([6.0, 2.0])).levels[-1].values for p in (pattern, colour))
+    assert one[:, 0] == pytest.approx(three[:, 0], abs=1e-6)
+
+
 def test_moves_are_taken_from_both_sides_and_over_no_gap() -> None:
     pattern = about_point(texture(8, 120), np.array([60.0, 60.0]), 14)
 
@@ -104,3 +112,5 @@ def test_moves_are_taken_from_both_sides_and_over_no_gap() -> None:
     moves = _moves(pattern, found, np.eye(3))
     assert moves[:, 0] == pytest.approx([3, 4, 0, 5, 5])
     assert moves[:, 1] == pytest.approx(0)
+    after_a_gap = _moves(pattern, found[:2], np.full((3, 3), np.nan))
+    assert after_a_gap[:, 0] == pytest.approx([4, 4])

@@ -82,7 +82,7 @@ def follow(
     """The surface in `frames`, one after the other, and the way it was going at their end. A frame that cannot be read is one where it
     is lost."""
     out: list[Laid] = []
-    begin = way.last
+    begin = np.full((3, 3), np.nan) if way.lost else way.last  # over a gap no speed is told
     for i, n in enumerate(frames):
         if progress is not None:
             progress.at(i, len(frames), f"following, frame {n}")

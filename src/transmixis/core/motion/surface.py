@@ -119,9 +119,10 @@ class Surface:
             part = Frame(picture, self.corners, room)
             box = (slice(part.top, part.bottom), slice(part.left, part.right))
             soft = np.array(picture, np.float32)  # outside of the part nobody looks
-            soft[box] = cv2.filter2D(
+            streaked = cv2.filter2D(
                 np.ascontiguousarray(picture[box], np.float32), -1, _streak(x, y), borderType=cv2.BORDER_REPLICATE
             )
+            soft[box] = streaked.reshape(soft[box].shape)  # of one channel the filter gives none
             made = Surface(soft, self.corners, mask, self._model)
             made._shown = self._shown  # the soft picture itself is not held
             if len(self._smears) >= MOST_SMEARS:

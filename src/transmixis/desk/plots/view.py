@@ -6,7 +6,7 @@ from functools import partial
 
 import numpy as np
 from PyQt6 import sip
-from PyQt6.QtCore import QPointF, QRectF, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -22,6 +22,7 @@ from transmixis.shot.steps import kind_of
 MEASURING, NOT_TOLD = "measuring", "cannot be measured here"
 WHOLE_LATER = "Drawn when every frame has been looked at."
 READINGS_SHARE = 0.46
+SOON = 700  # ms between plots of what is still being made
 COLUMN = 50.0  # px of a column of patches
 HEAD = 18.0  # px of the title
 WORDS_PX, WORDS_LINE, WORDS_MOST = 11, 14.0, 5
@@ -43,6 +44,9 @@ class PlotView(QWidget):
         self._pressed, self._begin = 0.0, self._values  # px and values where the drag began
         step = state.step
         self.kind = kind_of(step.kind) if step else None
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._ask)
         self.setMinimumWidth(200)
         self.setToolTip("Every reading of this step at the playhead. The tick is its limit.")
         state.frame_changed.connect(self._on_frame)
@@ -60,8 +64,11 @@ class PlotView(QWidget):
     def _on_readings(self, step_id: str) -> None:
         if step_id not in ("", self._state.step_id):
             return
-        if self.kind is not None and self.kind.plots == "whole" and (self.kind.pieced or self._all_measured()):
-            self._ask()
+        if self.kind is not None and self.kind.plots == "whole":
+            if self._all_measured():
+                self._ask()
+            elif self.kind.pieced and not self._soon.isActive():  # as it comes, but not with every frame
+                self._soon.start(SOON)
         self.update()
 
     def _all_measured(self) -> bool:
@@ -92,9 +99,7 @@ class PlotView(QWidget):
     def _take(self, plot: Plot | None) -> None:
         if sip.isdeleted(self):
             return
-        self._asked = False
-        if plot is not None or not (self.kind is not None and self.kind.surveys):
-            self.shown = plot
+        self._asked, self.shown = False, plot  # of a survey that is not whole yet there is none, and no older one stands for it
         if plot is not None and plot.tip:
             self.setToolTip(plot.tip)
         self._settled()
