@@ -49,6 +49,7 @@ bench: setup-dev ## speed, as ratios against plain library calls
 	$(BIN)/python bench/survey_speed.py
 	$(BIN)/python bench/edit_keys.py
 	$(BIN)/python bench/load.py
+	$(BIN)/python bench/track_speed.py
 
 bench-key: setup-dev ## quality of the key against the three plain ways
 	$(BIN)/python bench/key_quality.py

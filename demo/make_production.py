@@ -8,7 +8,7 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
-from station import BOARD, paint_board, worked
+from station import BOARD, STACK, paint_board, paint_stack, worked
 from station import plates as station_plates
 
 from transmixis.core.progress import Progress
@@ -180,6 +180,7 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
     shot = _planned(survey_others(first_work_order(shot, keyed=code == "KP010"), moving))
     if code == "KP020":
         paint_board(FILM / BOARD)
+        paint_stack(FILM / STACK)
         shot = worked(shot.model_copy(update={"plates": (*shot.plates, *station_plates())}))
     if code == "KP010":
         shot = shot.model_copy(

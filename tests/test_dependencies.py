@@ -26,7 +26,8 @@ def imported() -> dict[str, str]:
 
 
 def test_every_import_is_a_declared_dependency() -> None:
-    declared = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["dependencies"]
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
+    declared = [*project["dependencies"], *project["optional-dependencies"]["interchange"]]
     wanted = {re.split(r"[<>=!~\[ ]", d)[0].lower().replace("_", "-") for d in declared}
     homes = importlib.metadata.packages_distributions()
     missing = {

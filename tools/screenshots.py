@@ -21,7 +21,7 @@ SECTIONS = (
     ("KP030", "Clean plate", "clean"), ("KP010", "Screen", "screen"),
 )  # fmt: skip
 PLANS = (
-    ("KP040", "shadow"), ("KP010", "takes"), ("KP020", "markers"), ("KP030", "timing"),
+    ("KP040", "shadow"), ("KP010", "takes"), ("KP020", "markers"),
 )  # fmt: skip
 
 
@@ -104,6 +104,7 @@ def _station(window: MainWindow) -> None:
     """What is tracked, cut out and repaired on KP020, with the tools that set it."""
     for step, frame, name in (
         ("surface_track", 45, "bench-motion"),
+        ("camera_solve", 30, "bench-camera"),
         ("shapes", 45, "bench-matte"),
         ("patch", 45, "bench-repair"),
     ):

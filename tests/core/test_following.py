@@ -7,11 +7,15 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import ndimage
 from walls import seen_through, wall
 
 from transmixis.core.errors import UserError
 from transmixis.core.matte.shape import fill_shape
-from transmixis.core.motion.follow import STRETCH, Way, follow, found_in, stretches
+from transmixis.core.motion import fit
+from transmixis.core.motion.follow import STRETCH, Way, _without_strangers, follow, found_in, stretches
+from transmixis.core.motion.frame import NOWHERE, Frame, shrunk
+from transmixis.core.motion.level import Laid
 from transmixis.core.motion.motion import (
     EVERYTHING,
     FLAT,
@@ -26,7 +30,7 @@ from transmixis.core.motion.motion import (
 )  # fmt: skip
 from transmixis.core.motion.sampling import Splined
 from transmixis.core.motion.similarity import Similarity
-from transmixis.core.motion.surface import Frame, Surface, shrunk
+from transmixis.core.motion.surface import Surface
 
 H, W = 120, 160
 BOX = np.array([[50.0, 40.0], [110.0, 40.0], [110.0, 84.0], [50.0, 84.0]])
@@ -269,3 +273,85 @@ def test_any_small_move_is_found(dx: float, dy: float, turn: float, grow: float)
     truth = np.array([[c, -s, shift[0]], [s, c, shift[1]], [0, 0, 1]])
     found = found_in(surface(picture, "similarity"), seen_through(picture, truth), Way(np.eye(3), np.eye(3)), 10)
     assert off(found.matrix, truth) < 0.02
+
+
+# -- what is before it
+
+
+def _likes(*alike: float) -> list[Laid]:
+    return [Laid(np.eye(3), alike=a, why="" if a else "lost") for a in alike]
+
+
+def test_what_is_all_at_once_unlike_is_lost() -> None:
+    told, usual = _without_strangers(_likes(0.98, 0.97, 0.8, 0, 0.96), None, 0.1)
+    assert [f.why for f in told] == ["", "", "something is before it", "lost", ""]
+    assert usual == pytest.approx(0.97)
+    # where grain makes all of it unlike, the same is no stranger
+    told, _ = _without_strangers(_likes(0.8, 0.82, 0.79), 0.85, 0.1)
+    assert not any(f.lost for f in told)
+    # 0.1 and 2.5 times what is usual
+    told, usual = _without_strangers(_likes(0.751, 0.749), 0.94, 0.1)
+    assert [f.lost for f in told] == [False, True]
+    assert usual == 0.94  # of so few nothing is learnt
+    told, usual = _without_strangers(_likes(0, 0), 0.9, 0.1)
+    assert ([f.why for f in told], usual) == (["lost", "lost"], 0.9)
+
+
+def test_the_way_goes_on_over_what_is_hidden() -> None:
+    def at(x: float, why: str = "") -> Laid:
+        return Laid(np.array([[1, 0, x], [0, 1, 0], [0, 0, 1.0]]), why=why)
+
+    way = Way(np.eye(3), np.eye(3)).on(at(2.0)).on(at(5.0))
+    assert way.expected()[0, 2] == pytest.approx(8)
+    hidden = way.on(at(0.0, "lost")).on(at(0.0, "lost"))
+    assert (hidden.lost, hidden.expected()[0, 2]) == (2, 5)
+    again = hidden.on(at(20.0))
+    assert (again.lost, again.expected()[0, 2]) == (0, 20)  # over a gap no speed is known
+
+
+# -- splines and the compiled parts
+
+
+@pytest.mark.parametrize("shape", [(1, 5, 3), (2, 3, 1), (3, 2, 3), (5, 17, 2), (40, 30, 3), (1, 1, 1)])
+def test_splines_are_those_of_scipy(shape: tuple[int, int, int]) -> None:
+    p = np.random.default_rng(1).random(shape).astype(np.float32)
+    want = np.stack([ndimage.spline_filter(p[..., c].astype(float), order=3, mode="mirror") for c in range(shape[2])], -1)
+    assert Splined(p).spline == pytest.approx(want, abs=2e-6)
+
+
+def test_pixels_are_read_as_at_their_middles() -> None:
+    s = Splined(wall())
+    ys, xs = np.array([0, 5, H - 1, 60]), np.array([0, W - 1, 7, 80])
+    values, right, down = s.pixels(ys, xs)
+    at = np.stack([xs + 0.5, ys + 0.5], 1)
+    assert values == pytest.approx(s.at(at)[0], abs=1e-6)
+    for got, want in zip((right, down), s.slopes(at), strict=True):
+        assert got == pytest.approx(want, abs=1e-6)
+
+
+def test_the_quick_look_is_the_plain_one() -> None:
+    s = Splined(wall())
+    m = np.array([[1.02, 0.1, -3.0], [-0.08, 0.97, 2.0], [2e-4, -1e-4, 1]])
+    ys, xs = np.mgrid[0:H:7, 0:W:5]
+    points = np.stack([xs.ravel() + 0.5, ys.ravel() + 0.5], 1)
+    seen, inside = np.empty((len(points), 3), np.float32), np.empty(len(points), np.bool_)
+    count = fit.look(s.spline, NOWHERE, m, points, seen, inside, (0,) * 3)
+    want, there = s.at(moved_points(m, points))
+    assert 0 < count == there.sum() < len(points)
+    assert (inside == there).all()
+    assert seen == pytest.approx(want, abs=2e-6)
+
+
+def test_the_table_of_products_gives_the_normal_equations() -> None:
+    dice = np.random.default_rng(3)
+    values, right, down = (dice.random((50, 3)).astype(np.float32) for _ in range(3))
+    own, weights = dice.uniform(-1, 1, (50, 2)), dice.random(50).astype(np.float32)
+    columns, products = fit.answers(values, right, down, own, 8)
+    u, v = (np.repeat(own[:, k], 3) for k in (0, 1))
+    r, d, g = right.ravel(), down.ravel(), values.ravel()
+    want = [r, d, u * r + v * d, u * d - v * r, u * r - v * d, v * r + u * d, u * (u * r + v * d), v * (u * r + v * d)]
+    want += [g, g * u, g * v, np.ones_like(g)]
+    assert columns == pytest.approx(np.array(want).T, abs=1e-6)
+    normal = np.empty((12, 12))
+    fit.normal_equations(products, weights, normal)
+    assert normal == pytest.approx(columns.T @ (np.repeat(weights, 3)[:, None] * columns), rel=1e-4, abs=1e-4)

@@ -12,9 +12,9 @@ from markerplates import marked_plate
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.follow import Way, follow, found_in
+from transmixis.core.motion.level import Laid
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.point import about_point
-from transmixis.core.motion.surface import Laid
 from transmixis.core.plan import markers as m
 
 

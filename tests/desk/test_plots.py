@@ -26,13 +26,14 @@ from transmixis.core.plot import (
     Patches,
     Plot,
     Spotted,
+    Stills,
     Trace,
 )
 from transmixis.core.plot import Path as Way
 from transmixis.demo import copy_demo
 from transmixis.desk.plots import hills, panels
 from transmixis.desk.plots.view import paint_plot
-from transmixis.desk.theme import BLUE, INK, VERMILION
+from transmixis.desk.theme import BLUE, INK, PAPER, VERMILION
 
 pytestmark = pytest.mark.usefixtures("qapp")
 BOX = QRectF(0, 0, 200, 112)
@@ -133,6 +134,19 @@ def test_a_curve_meets_its_dots() -> None:
     assert len(where(panel(Curve("law", xs, xs, why="not measured")), BLUE)) == 0
 
 
+def test_stills_stand_in_a_grid_as_large_as_there_is_room() -> None:
+    one = np.zeros((20, 40, 3), np.float32)
+    one[..., 0] = 1
+    seen = panel(Stills("still", (one,) * 4, ("1", "2: 0.1 px", "3", "4: 2 px"), (False, False, False, True)))
+    red = where(seen, "#ff0000")
+    assert len(np.unique(red[:, 0] // 104)) == 2  # two columns of two
+    assert red[:, 1].max() - red[:, 1].min() > 60
+    assert len(where(seen, VERMILION)) > 0
+    assert len(where(seen, PAPER, 20)) > 200  # two lines over each
+    empty = panel(Stills("still", why="not followed yet"))
+    assert (empty != 255).any()
+
+
 def test_patches_show_their_colours_coded() -> None:
     column = Patches("Subject", (("white", (1.0, 1.0, 1.0)), ("middle", (0.2140, 0.0, 0.0))), ("grain 1.0",))
     picture = painted(lambda p: panels.paint(p, QRectF(0, 0, 50, 140), column, 1), (50, 140))
@@ -204,8 +218,44 @@ def test_jaws_are_dragged_in_the_window(qtbot: Any, tmp_path: Path) -> None:
     w.state.edits.undo()
     settle(qtbot, w)
     assert view.values() == begin
+    # the bar between takes both along, as one change
+    bar, away = QPoint(round(view.x_of(0.5)), 36), QPoint(round(view.x_of(0.5)) - 40, 36)
+    w.state.edits.set_param("black", 0.3)
+    settle(qtbot, w)
+    qtbot.mousePress(view, LEFT, pos=bar)
+    qtbot.mouseMove(view, away)
+    moved = view.values()
+    assert moved["black"] < 0.3
+    assert moved["white"] < begin["white"]
+    qtbot.mouseRelease(view, LEFT, pos=away)
+    assert {n: w.state.edits.param(n) for n in moved} == pytest.approx(moved, abs=1e-3)
+    w.state.edits.undo()
+    assert (w.state.edits.param("black"), w.state.edits.param("white")) == (0.3, begin["white"])
+    w.state.edits.undo()
+    settle(qtbot, w)
     # the plot follows the playhead
     before = view.shown
     w.state.set_frame(30)
     settle(qtbot, w)
     assert view.shown is not before
+
+
+def test_no_shots_plot_stands_for_another(qtbot: Any, tmp_path: Path) -> None:
+    """Both have a step of the same name and kind, so the sheet stays; the drawing of the first must go at once."""
+    copy_demo(tmp_path / "film")
+    w = opened(qtbot, tmp_path / "film")
+    w.open_shot("KP010", "Survey")
+    w.state.set_step("steadiness")
+    settle(qtbot, w)
+    view = w.bench.sheet.plot
+    assert view is not None
+    first = view.shown
+    assert first is not None
+    w.open_shot("KP020", "Survey")
+    w.state.set_step("steadiness")
+    now = w.bench.sheet.plot
+    assert now is not None
+    assert now.shown is not first
+    settle(qtbot, w)
+    assert now.shown is not None
+    assert now.shown.words != first.words

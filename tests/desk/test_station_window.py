@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 import station
 from clirun import here
-from deskhelp import settle
-from PyQt6.QtCore import QEvent, QPointF, QSettings, Qt, QTimer
+from deskhelp import opened, settle
+from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QMenu
 
@@ -42,14 +42,8 @@ def film(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture
-def window(film: Path, qtbot: Any, tmp_path: Path) -> Iterator[MainWindow]:
-    w = MainWindow(settings=QSettings(str(tmp_path / "window.ini"), QSettings.Format.IniFormat))
-    qtbot.addWidget(w)
-    w.resize(1280, 800)
-    w.show()
-    assert w.productions.open_folder(film)
-    w.show_page("bench")
-    settle(qtbot, w)
+def window(film: Path, qtbot: Any) -> Iterator[MainWindow]:
+    w = opened(qtbot, film)
     yield w
     w.close()
 

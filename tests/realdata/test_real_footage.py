@@ -9,11 +9,19 @@ import subprocess
 import sys
 from pathlib import Path
 
+import cv2
+import numpy as np
 import pytest
 
 from transmixis.core.errors import UserError
+from transmixis.core.matte.shape import fill_shape
+from transmixis.core.motion.follow import Way, found_in
+from transmixis.core.motion.motion import moved_points
+from transmixis.core.motion.surface import Surface
 from transmixis.core.progress import Progress
+from transmixis.media.source import open_source
 from transmixis.shot.keyjob import bare_shot
+from transmixis.shot.lensjob import tell_lens
 from transmixis.shot.material import Material
 from transmixis.shot.render import Renderer
 from transmixis.shot.surveyjob import survey_report
@@ -94,3 +102,28 @@ def test_the_command_line_says_it_in_plain_words(data: Path) -> None:
     assert done.returncode == 0, done.stderr
     assert "camera:" in done.stdout
     assert "exposure:" in done.stdout
+
+
+def test_a_painted_wall_from_two_sides_lies_where_it_is_published(data: Path) -> None:
+    """graf1 and graf3 with H1to3p.xml (Mikolajczyk and others, 2005), whose own error is about half a pixel."""
+    pictures = [open_source(data / "graf1.png").read(n) for n in (1, 3)]
+    store = cv2.FileStorage(str(data / "H1to3p.xml"), cv2.FILE_STORAGE_READ)
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])
+    truth = half @ store.getFirstTopLevelNode().mat() @ np.linalg.inv(half)
+    h, w = pictures[0].shape[:2]
+    corners = np.array([[100.0, 100], [600, 100], [600, 500], [100, 500]])
+    surface = Surface(pictures[0], corners, fill_shape(corners, h, w))
+    found = found_in(surface, pictures[1], Way(np.eye(3), np.eye(3)), 40)
+    assert not found.lost
+    off = np.hypot(*(moved_points(found.matrix, corners) - moved_points(truth, corners)).T)
+    assert off.mean() < 0.7  # features with random samples alone: 1.4 in the mean
+
+
+def test_the_published_lens_is_found(data: Path) -> None:
+    """left01..14.jpg with left_intrinsics.yml: f 535.92 px, middle 342.28, 235.57 (first pixel's centre at 0), k1 -0.26637."""
+    made = tell_lens(sorted(data.glob("left??.jpg")), "9x6", None, Progress())
+    assert [s["found"] for s in made["stills"]] == [True] * 13
+    assert made["focal_px"] == pytest.approx(535.92, rel=3e-3)
+    assert made["middle"] == pytest.approx([342.78, 236.07], abs=1)
+    assert made["k1"] == pytest.approx(-0.26637, abs=3e-3)
+    assert made["error"] < 0.39

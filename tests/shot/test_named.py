@@ -81,6 +81,14 @@ def test_camera_and_outline_come_through(folder: Path) -> None:
             wrong.product("step:taker", 1)
 
 
+def test_what_is_made_is_known_to_be_there(folder: Path) -> None:
+    r = Renderer(shot(), Material(folder))
+    assert not r.is_cached("step:parted/right", 1)
+    r.product("step:parted/right", 1)
+    assert r.is_cached("step:parted/right", 1)
+    assert r.halved_in("step:parted/right") is None  # whether its pixels are the plate's nobody knows
+
+
 def test_what_is_not_valid_at_a_frame_is_said_where_it_is_taken(folder: Path) -> None:
     r = Renderer(shot(), Material(folder))
     with pytest.raises(UserError, match=f"not valid at frame {HIDDEN_AT}: it is hidden"):

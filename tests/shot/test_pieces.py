@@ -204,7 +204,7 @@ def test_what_is_attached_goes_along_and_reads_its_hold(folder: Path) -> None:
 
 
 def test_where_the_motion_is_not_known_it_is_hidden_or_held(folder: Path) -> None:
-    for lost, there in (("hide it", False), ("hold its last place", True)):
+    for lost, there, on in (("hide it", False, 0), ("hold its last place", True, 10), ("carry it on", True, 20)):
         shot = hung(lost=lost)
         shot = shot.with_step(
             shot.step("point_track").model_copy(update={"params": {**shot.step("point_track").params, "last": 40}})
@@ -217,13 +217,51 @@ def test_where_the_motion_is_not_known_it_is_hidden_or_held(folder: Path) -> Non
         assert reading.value is None
         assert "does not go so far" in reading.note
         if there:
-            assert middle(r, 50) == pytest.approx(np.array([70, 40]) + 10 * np.array(SPEED), abs=0.1)
+            assert middle(r, 50) == pytest.approx(np.array([70, 40]) + on * np.array(SPEED), abs=0.3)
+            far = 10 if on == 10 else 22  # no further than twelve frames
+            assert middle(r, 60) == pytest.approx(np.array([70, 40]) + far * np.array(SPEED), abs=0.3)
     early = hung(at=55)
     early = early.with_step(
         early.step("point_track").model_copy(update={"params": {**early.step("point_track").params, "last": 40}})
     )
     with pytest.raises(UserError, match="not known at frame 55"):
         Renderer(early, Material(folder)).product("step:lay_in", 20)
+
+
+def test_against_the_motion_it_goes_the_other_way(folder: Path) -> None:
+    r = Renderer(hung(way="against it"), Material(folder))
+    for n in (10, 45):
+        assert middle(r, n) == pytest.approx(np.array([70, 40]) - (n - 30) * np.array(SPEED), abs=0.1)
+
+
+def test_a_plate_is_steadied_by_a_track(folder: Path) -> None:
+    shot, step = add_step(tracked(follows="position, turn and size"), "steady")
+    track = shot.step("point_track")
+    shot = shot.with_step(track.model_copy(update={"inputs": {"plate": "plate:hero"}}))
+    settings = {"by": "a track", "strength": 1.0, "reference": 30, "border": "leave empty"}
+    still = shot.with_step(
+        step.model_copy(update={"params": settings, "inputs": {"plate": "plate:hero", "motion": "step:point_track"}})
+    )
+    r = Renderer(still, Material(folder))
+    base = r.product("step:steady", 30).picture
+    assert base is not None
+    for n in (12, 48):
+        picture = r.product("step:steady", n).picture
+        assert picture is not None
+        inner = (slice(24, 56), slice(40, 100))
+        assert np.abs(picture[inner] - base[inner]).mean() < 0.012
+        left = r.measure("steady", n)[0]
+        assert left.value is not None
+        assert left.value < 0.1
+    loose = still.with_step(still.step("steady").model_copy(update={"inputs": {"plate": "plate:hero"}}))
+    with pytest.raises(UserError, match="No track is connected"):
+        Renderer(loose, Material(folder)).product("step:steady", 12)
+    gone = still.with_step(
+        still.step("point_track").model_copy(update={"params": {**still.step("point_track").params, "first": 40}})
+    )
+    late = gone.with_step(gone.step("steady").model_copy(update={"params": {**settings, "reference": 5}}))
+    with pytest.raises(UserError, match="not known at the reference frame"):
+        Renderer(late, Material(folder)).product("step:steady", 12)
 
 
 def test_calmed_motion_keeps_the_way_and_loses_the_trembling(folder: Path) -> None:
@@ -325,3 +363,47 @@ def test_a_tracks_plot_tells_what_has_been_followed(folder: Path) -> None:
     assert path.points[39] - path.points[29] == pytest.approx(10 * np.array(SPEED), abs=0.1)  # type: ignore[union-attr]
     assert (np.nanmax(path.points, axis=0) + np.nanmin(path.points, axis=0)) == pytest.approx((0, 0), abs=1e-9)  # type: ignore[union-attr]
     assert after.words == f"Followed on {known.sum()} of 60 frames; not known at 41 to 60."
+
+
+# -- the pattern that is proposed
+
+
+@pytest.fixture(scope="module")
+def turning(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The same wall, turning by 4 degrees a frame about a point that moves 1 px a frame."""
+    root = tmp_path_factory.mktemp("turning")
+    big = wall(11, (240, 280))
+    for n in range(1, 13):
+        c, s = np.cos(np.radians(4 * (n - 1))), np.sin(np.radians(4 * (n - 1)))
+        there = np.array([[1, 0, 70.0 + n - 1], [0, 1, 40.0], [0, 0, 1]])
+        way = there @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]]) @ np.array([[1, 0, -140.0], [0, 1, -120.0], [0, 0, 1]])
+        write_still(root / f"wall.{n:04d}.png", seen_through(big, way)[:80, :140], kind="uint16")
+    return root
+
+
+def test_turn_and_size_are_proposed_for_a_thing_that_turns(turning: Path) -> None:
+    shot = tracked(reference=1, half=20).model_copy(update={"length": 12})
+    made = Renderer(shot, Material(turning)).propose("point_track")
+    assert made is not None
+    assert made.values["follows"] == "position, turn and size"
+    assert "turns" in made.reason
+    params = {**shot.step("point_track").params, **made.values}
+    r = Renderer(shot.with_step(shot.step("point_track").model_copy(update={"params": params})), Material(turning))
+    for n in (6, 12):
+        motion = r.product("step:point_track", n).motion
+        assert motion is not None
+        assert motion.known
+        assert moved_points(motion.matrix, np.array([[70.0, 40.0]]))[0] == pytest.approx([70 + n - 1, 40], abs=0.05)
+        assert np.degrees(np.arctan2(motion.matrix[1, 0], motion.matrix[0, 0])) == pytest.approx(4 * (n - 1), abs=0.3)
+
+
+def test_a_larger_pattern_is_proposed_where_all_moves_alike(folder: Path) -> None:
+    r = Renderer(tracked(half=6), Material(folder))
+    made = r.propose("point_track")
+    assert made is not None
+    assert made.values["half"] > 10
+    (effect,) = made.effects
+    assert 0 < effect.then < effect.now
+    assert Renderer(tracked(point=[]), Material(folder)).propose("point_track") is None
+    again = Renderer(tracked(half=made.values["half"]), Material(folder))
+    assert again.propose("point_track") is None

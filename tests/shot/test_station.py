@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import station
+from camerapaths import path_error
 from clirun import here
 from station import LENGTH, REFERENCE
 from stationshot import CODE, make_station
@@ -20,7 +21,7 @@ from transmixis.core.motion.motion import moved_points
 from transmixis.shot.contract import Product
 from transmixis.shot.render import Renderer
 from transmixis.shot.session import Session
-from transmixis.shot.stepjob import changed
+from transmixis.shot.stepjob import added, changed
 
 FRAMES = range(1, LENGTH + 1)
 pytestmark = pytest.mark.xdist_group("station")  # one worker makes the film for all of them
@@ -118,6 +119,29 @@ def test_points_do_not_slide(renderer: Renderer, name: str) -> None:
             off.append(moved_points(motion.matrix, shown[start]) - place)
     assert len(off) > 0.8 * len(shown)
     assert rms(off) < 0.5
+
+
+def test_the_camera_is_solved_as_it_was_recorded(renderer: Renderer) -> None:
+    """The way beside the truth, and surveyed corners that stand where their lines of sight meet: how far they slide."""
+    focal, true = station.true_camera()
+    shot, step = added(renderer.shot, "camera_solve", "Camera", ["plate=plate:hero"], [f"focal={focal}"], [])
+    there = Renderer(shot, renderer.material)
+    cameras = [there.product(f"step:{step.id}", n).camera for n in FRAMES]
+    assert all(c is not None and c.known for c in cameras)
+    assert path_error(cameras, true) < 2e-3  # 0.0005 when this was written
+    slides = []
+    for name in ("lintel", "sill", "crB_1-1", "crC_-11"):
+        at = {n: station.survey_points(n)[name] for n in FRAMES if name in station.survey_points(n)}
+        a, b = np.zeros((3, 3)), np.zeros(3)
+        for n, px in at.items():
+            camera = cameras[n - 1]
+            assert camera is not None
+            way = camera.directions(px[None])[0]
+            across = np.eye(3) - np.outer(way, way)
+            a, b = a + across, b + across @ camera.place
+        spot = np.linalg.solve(a, b)
+        slides += [cameras[n - 1].project(spot[None])[0] - px for n, px in at.items()]  # type: ignore[union-attr]
+    assert rms(slides) < 0.1  # 0.03 when this was written
 
 
 def test_every_step_is_read_on_every_frame(renderer: Renderer) -> None:

@@ -54,13 +54,18 @@ def lies(t: float, seed: int, fast: float, turn: float, grow: float) -> np.ndarr
 def clip(
     seed: int, *, frames: int = 40, fast: float = 12.0, shutter: float = 0.5, turn: float = 0.0, grow: float = 0.0, light: float = 0.0,
     hidden: bool = False, noise: float = 1.5, points: int = 6, half: bool = False,
+    dab: tuple[float, float, float] | None = None,
 ) -> Clip:  # fmt: skip
     """`fast` px a frame at most; `shutter` share of a frame's time; `turn` degrees and `grow` either way; `light`: gain 1 ± light;
-    `noise` 8-bit levels; `half`: chroma at half size."""
+    `noise` 8-bit levels; `half`: chroma at half size; `dab`: the linear colour of dabs of paint, 6 px wide, on the points."""
     dice = np.random.default_rng(1000 + seed)
     thing, ground = texture(seed, THING * FINE), texture(seed + 500, 640 * FINE // 2)
     ground = cv2.resize(ground, (640 * FINE, 640 * FINE), interpolation=cv2.INTER_CUBIC)
     own = dice.uniform(-0.32, 0.32, (points, 2)) * THING
+    for x, y in own if dab is not None else ():
+        yy, xx = np.mgrid[: thing.shape[0], : thing.shape[1]]
+        away = np.hypot(xx + 0.5 - (x + THING / 2) * FINE, yy + 0.5 - (y + THING / 2) * FINE)
+        thing += np.clip(3.0 * FINE - away + 0.5, 0, 1)[..., None] * (np.array(dab, np.float32) - thing)
     out, truth, shown, blurs = [], [], [], []
     for n in range(frames):
         steps = max(1, int(np.ceil(2 * fast * shutter)))

@@ -70,6 +70,13 @@ def survey_points(frame: int) -> dict[str, np.ndarray]:
     return {k: np.array(v) for k, v in _truth()[0]["frames"][frame - 1]["visible"].items()}
 
 
+def true_camera() -> tuple[float, np.ndarray]:
+    """The focal length, px, and (n, 3) where the camera stood."""
+    camera, _ = _truth()
+    places = [-np.array(f["R"]).T @ np.array(f["t"]) for f in camera["frames"]]
+    return float(camera["frames"][0]["K"][0][0]), np.array(places)
+
+
 def half_way(frame: int) -> np.ndarray:
     """The half-way line of the postbox's mask above the grass, px to a tenth (n, 2)."""
     mask = cv2.imread(str(TRUTH / f"postbox.{1000 + frame}.png"), cv2.IMREAD_UNCHANGED).astype(np.float32) / 65535

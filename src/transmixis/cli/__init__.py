@@ -367,8 +367,10 @@ def _fail(words: str) -> None:
     sys.exit(1)
 
 
+import transmixis.cli.lens  # noqa: E402
 import transmixis.cli.parts  # noqa: E402
 import transmixis.cli.plan  # noqa: E402
 import transmixis.cli.plates  # noqa: E402  (its commands join the application)
 import transmixis.cli.shelf  # noqa: E402
-import transmixis.cli.steps  # noqa: E402, F401
+import transmixis.cli.steps  # noqa: E402
+import transmixis.cli.track  # noqa: E402, F401

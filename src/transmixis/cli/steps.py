@@ -1,4 +1,4 @@
-"""Commands on the steps of a shot, and tracks of single plates."""
+"""Commands on the steps of a shot."""
 
 from __future__ import annotations
 
@@ -8,18 +8,16 @@ from typing import Annotated, Any
 
 import typer
 
-from transmixis.cli.common import Json, Overwrite, Strict, app, show, with_bar
+from transmixis.cli.common import Json, Overwrite, app, show, with_bar
 from transmixis.shot.document import Document
 from transmixis.shot.edits import do
 from transmixis.shot.session import Session
+from transmixis.shot.stepexport import export_step
 from transmixis.shot.stepjob import added, changed, step_named
 from transmixis.shot.steps import KINDS, kind_of
-from transmixis.shot.trackjob import outline_of, place_of, track_plate
 
 step = typer.Typer(no_args_is_help=True, help="The steps of a shot: add, set, connect, list, remove.")
-track = typer.Typer(no_args_is_help=True, help="Follow a point or a flat surface on a plate, without a project.")
 app.add_typer(step, name="step")
-app.add_typer(track, name="track")
 
 Project = Annotated[Path, typer.Argument(help="A production's folder.")]
 Code = Annotated[str, typer.Argument(help="The shot's code.")]
@@ -29,10 +27,6 @@ Input = Annotated[
 ]
 Set = Annotated[list[str] | None, typer.Option("--set", help="parameter=value, the value a word or JSON. May be given again.")]
 At = Annotated[list[str] | None, typer.Option("--pin", help="parameter@frame=value sets a pin. May be given again.")]
-Plate = Annotated[Path, typer.Argument(help="A movie, a sequence or one of its files.")]
-To = Annotated[Path, typer.Option("--out", help="A .json file: for every frame matrix, error and whether it is known.")]
-Space = Annotated[str | None, typer.Option(help="Colour space; else guessed.")]
-From = Annotated[int, typer.Option("--at", min=1, max=1_000_000, help="The reference frame, counted from 1.")]
 
 
 def _told(s: Any) -> dict[str, Any]:
@@ -140,51 +134,22 @@ def list_steps(project: Project, code: Code, as_json: Json = False) -> None:
     show(as_json, {"steps": [_told(s) for s in steps]}, "\n".join(lines) or "No steps yet.")
 
 
-@track.command()
-def point(
-    plate: Plate,
-    place: Annotated[str, typer.Option("--point", help="Where it is, px: 412.5,230")],
-    to: To,
-    at: From = 1,
-    half: Annotated[float, typer.Option(min=4, max=200, help="Half the side of the pattern, px.")] = 12.0,
-    reach: Annotated[float, typer.Option(min=2, max=400, help="How far it is looked for from where it was expected, px.")] = 24.0,
-    space: Space = None,
+@step.command(name="export")
+def export(
+    project: Project,
+    code: Code,
+    which: Which,
+    to: Annotated[
+        Path, typer.Option("--out", help="A track: .csv or .json. A camera: .usda, .json, .yaml (its lens) or .exr (ST maps).")
+    ],
     overwrite: Overwrite = False,
-    strict: Strict = False,
     as_json: Json = False,
 ) -> None:
-    """Follow one place of a thing through a plate."""
-    settings = {"point": [place_of(place)], "reference": at, "half": half, "reach": reach}
-    _followed(with_bar(lambda p: track_plate(plate, "point", settings, to, space, p, overwrite=overwrite)), as_json, strict)
-
-
-@track.command()
-def surface(
-    plate: Plate,
-    region: Annotated[list[str], typer.Option("--region", help="Its outline, px: '10,20 90,22 88,70'; again for more of it.")],
-    to: To,
-    leave: Annotated[list[str] | None, typer.Option("--leave", help="Outline of what does not belong to it.")] = None,
-    at: From = 1,
-    model: Annotated[str, typer.Option(help="position, similarity, affine or perspective.")] = "perspective",
-    space: Space = None,
-    overwrite: Overwrite = False,
-    strict: Strict = False,
-    as_json: Json = False,
-) -> None:
-    """Follow a flat surface with its perspective through a plate."""
-    settings = {
-        "region": [outline_of(r) for r in region], "leave": [outline_of(r) for r in leave or ()], "reference": at, "model": model,
-    }  # fmt: skip
-    _followed(with_bar(lambda p: track_plate(plate, "surface", settings, to, space, p, overwrite=overwrite)), as_json, strict)
-
-
-def _followed(made: dict[str, Any], as_json: bool, strict: bool) -> None:
-    lost = [f for f in made["frames"] if not f["known"]]
-    worst = max((f for f in made["frames"] if f["known"] and f["error"] is not None), key=lambda f: f["error"], default=None)
-    text = f"{len(made['frames']) - len(lost)} of {len(made['frames'])} frames followed: {made['path']}"
-    if worst:
-        text += f"\nerror at worst {worst['error']:.3g} px of {made['limit']:g} (frame {worst['frame']})"
-    text += "".join(f"\nframe {f['frame']}: not known, {f['why']}" for f in lost[:20])
-    show(as_json, made, text)
-    if strict and (lost or (worst and worst["error"] >= made["limit"])):
-        raise typer.Exit(3)
+    """Write a step's track, camera or lens for other programs."""
+    session = Session.open(project, read_only=True)
+    try:
+        one = step_named(session.document.shot(code), which)
+        words = with_bar(lambda p: export_step(session.renderer(code), one.id, to, p, overwrite=overwrite))
+    finally:
+        session.close()
+    show(as_json, {"step": one.id, "path": str(to)}, f"{one.name}: {words} to {to}")

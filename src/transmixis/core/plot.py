@@ -48,7 +48,7 @@ class Curve:
 
 @dataclass(frozen=True)
 class Path:
-    """Where something goes: `points` (n, 2) px of the frames 1..n about where it began, nan where not known; `ring` px is a limit."""
+    """Where something goes: `points` (n, 2) px of the frames 1..n about the middle of the drawing, nan where not known; `ring` px is a limit."""
 
     points: Array
     ring: float
@@ -118,7 +118,37 @@ class Patches:
     why: str = ""
 
 
-Panel = Trace | Curve | Path | Hills | Frames | Spotted | Patches
+@dataclass(frozen=True)
+class Stills:
+    """Pictures (h, w, 3) linear of several frames beside each other, that must look alike, with what is told of each below it."""
+
+    words: str
+    pictures: tuple[Array, ...] = ()
+    below: tuple[str, ...] = ()
+    bad: tuple[bool, ...] = ()
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Solid:
+    """A solved place seen from the side: `points` (m, 3) with their `errors` (m,) px against `limit`, the camera's `way` (n, 3; nan where not
+    known) with its `turns` (n, 3, 3). `levelled`: y = 0 is the ground; `unit` of lengths, '' if they are not measured. It is looked at
+    from `yaw` and `pitch` degrees, `zoom` times as near."""
+
+    points: Array
+    errors: Array
+    limit: float
+    way: Array
+    turns: Array
+    levelled: bool
+    unit: str
+    why: str = ""
+    yaw: float = 35.0
+    pitch: float = 22.0
+    zoom: float = 1.0
+
+
+Panel = Solid | Stills | Trace | Curve | Path | Hills | Frames | Spotted | Patches
 
 
 @dataclass(frozen=True)

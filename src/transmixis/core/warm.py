@@ -7,6 +7,9 @@ import numpy as np
 from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
 from transmixis.core.matte.shape import fill_shape
 from transmixis.core.motion.align import camera_move
+from transmixis.core.motion.follow import laid_near
+from transmixis.core.motion.point import follow_points
+from transmixis.core.motion.surface import Surface
 from transmixis.core.survey.blur import measure_blur, spectrum
 
 
@@ -23,6 +26,13 @@ def warm() -> None:
     key_frame(frame, plain)
     fill_shape([(1, 1), (6, 1), (3, 6)], 8, 8)
     camera_move(frame, frame)
+    dotted = np.clip(frame + rng.normal(0, 0.1, frame.shape).astype(np.float32), 0, 1)
+    follow_points(lambda i: dotted, np.array([[30.0, 24.0]]), 0, 2, half=8, reach=4)
+    large = np.clip(0.3 + rng.normal(0, 0.1, (128, 128, 3)), 0, 1).astype(np.float32)
+    corners = np.array([[14.0, 14], [114, 14], [114, 114], [14, 114]])
+    surface = Surface(large, corners, np.asarray(fill_shape(corners, 128, 128)))
+    laid_near(surface, large, np.eye(3))  # what evens the light
+    laid_near(surface.smeared(np.array([4.0, 0.0])), large, np.eye(3))
     measure_blur(spectrum(np.zeros((256, 256), np.float32)))  # makes the bank of smears
 
 

@@ -67,7 +67,7 @@ class Handle:
 @dataclass(frozen=True)
 class Product:
     """What a step gives at a frame. `picture` is (h, w, 3) or premultiplied (h, w, 4); `matte` (h, w); `shape` closed outlines, each
-    (n, 2) px. `also` are further products by name, as the kind's `also` declares them. `why` says why it is not valid at this frame; ''
+    (n, 2) px; `cloud` (m, 4) the points of a solved place, with the error px of each. `also` are further products by name, as the kind's `also` declares them. `why` says why it is not valid at this frame; ''
     if it is (motion and camera say so themselves). `work` is what the readings need beside it; it is never cached."""
 
     picture: Array | None = None
@@ -75,6 +75,7 @@ class Product:
     motion: Motion | None = None
     camera: Camera | None = None
     shape: tuple[Array, ...] | None = None
+    cloud: Array | None = None
     also: Mapping[str, Product] = field(default_factory=dict)
     why: str = ""
     work: Any = field(default=None, compare=False)
@@ -82,7 +83,9 @@ class Product:
     @property
     def nbytes(self) -> int:
         """Bytes held, for the cache."""
-        arrays = [a for a in (self.picture, self.matte, self.motion, self.camera, *(self.shape or ())) if a is not None]
+        arrays = [
+            a for a in (self.picture, self.matte, self.motion, self.camera, self.cloud, *(self.shape or ())) if a is not None
+        ]
         return 64 + sum(int(a.nbytes) for a in arrays) + sum(p.nbytes for p in self.also.values())
 
 
@@ -164,6 +167,7 @@ class Inputs(Protocol):
     def is_still(self, slot: str) -> bool: ...
     def facts(self, slot: str) -> Facts | None: ...
     def analysis(self) -> Analysis: ...
+    def analysis_if_there(self) -> Analysis | None: ...
     def survey(self, slot: str) -> PlateSurvey: ...
     def survey_if_there(self, slot: str) -> PlateSurvey | None: ...
     def motion_if_there(self, frame: int) -> Motion | None: ...

@@ -17,7 +17,7 @@ from transmixis.shot.refs import split_ref
 
 def kept_product(p: Product) -> Product:
     """A product as the cache keeps it: its arrays cannot be written to, its working parts are gone."""
-    for a in (p.picture, p.matte, *(p.shape or ())):
+    for a in (p.picture, p.matte, p.cloud, *(p.shape or ())):
         if a is not None:
             frozen(a)
     return replace(p, work=None, also={k: kept_product(v) for k, v in p.also.items()})

@@ -120,7 +120,7 @@ class Products:
     def is_cached(self, ref: str, frame: int) -> bool:
         """True if the product can be had at once."""
         try:
-            return ("product", self.key(ref, frame)) in self.cache
+            return ("product", self.key(base_of(ref), frame)) in self.cache
         except UserError:
             return False
 
@@ -202,6 +202,8 @@ class Products:
         """The colour space in which the chroma of what `ref` gives was recorded at half size; None where it was not, or where
         pixels have been moved since."""
         for _ in range(len(self.shot.steps) + 1):
+            if product_of(ref):  # whether its pixels are the plate's is not known
+                return None
             what, name = split_ref(ref)
             if what == "plate":
                 info = self.material.source(self._keys.plate(name)).info
@@ -247,7 +249,7 @@ class StepInputs:
 
     def picture(self, slot: str, frame: int) -> Array:
         ref = self._ref(slot)
-        p = self._valid(ref, slot, frame).picture
+        p = _valid(self._r, self._step, ref, slot, frame).picture
         if p is None:
             raise UserError(f"What '{self._step.name}' takes as {slot} gives no picture; connect another.")
         if not kind_of(self._step.kind).full_chroma or (space := self._r.halved_in(ref)) is None:
@@ -256,7 +258,7 @@ class StepInputs:
         return self._r.cache.get_or_make(key, lambda: frozen(with_full_chroma(p, space)))  # type: ignore[no-any-return]
 
     def matte(self, slot: str, frame: int) -> Matte:
-        p = self._valid(self._ref(slot), slot, frame)
+        p = _valid(self._r, self._step, self._ref(slot), slot, frame)
         if p.matte is not None:
             return p.matte
         if p.picture is not None and p.picture.shape[2] == 4:
@@ -281,17 +283,10 @@ class StepInputs:
         return p.camera
 
     def shape(self, slot: str, frame: int) -> tuple[Array, ...]:
-        p = self._valid(self._ref(slot), slot, frame)
+        p = _valid(self._r, self._step, self._ref(slot), slot, frame)
         if p.shape is None:
             raise UserError(f"What '{self._step.name}' takes as {slot} gives no outlines; connect a shape.")
         return p.shape
-
-    def _valid(self, ref: str, slot: str, frame: int) -> Product:
-        """A product that must be valid at the frame; motions and cameras say themselves where they are not."""
-        p = self._r.product(ref, frame)
-        if p.why:
-            raise UserError(f"What '{self._step.name}' takes as {slot} is not valid at frame {frame}: {p.why}.")
-        return p
 
     def piece(self, frame: int) -> Analysis | None:
         return self._r.piece(self.step_id, frame)
@@ -327,5 +322,17 @@ class StepInputs:
     def analysis(self) -> Analysis:
         return self._r.analysis(self.step_id)
 
+    def analysis_if_there(self) -> Analysis | None:
+        """The step's own analysis if it was made before: what is drawn on the picture must not wait for it."""
+        return self._r.analysis(self.step_id) if self._r.has_analysis(self.step_id) else None
+
     def survey(self, slot: str) -> PlateSurvey:
         return self._r.surveys.whole(self._r, self._ref(slot), self._r.progress)
+
+
+def _valid(products: Products, step: Step, ref: str, slot: str, frame: int) -> Product:
+    """A product that must be valid at the frame; motions and cameras say themselves where they are not."""
+    p = products.product(ref, frame)
+    if p.why:
+        raise UserError(f"What '{step.name}' takes as {slot} is not valid at frame {frame}: {p.why}.")
+    return p

@@ -18,7 +18,6 @@ from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.types import Array
 from transmixis.media.cache import frozen
 from transmixis.shot.contract import Analysis, Handle, Pins, Product
-from transmixis.shot.given import kept_product
 from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.products import Products, StepInputs
 from transmixis.shot.refs import checked, product_of, split_ref
@@ -43,15 +42,6 @@ class SmallProducts(Products):
     def key(self, ref: str, frame: int) -> str:
         """Content key of the small product."""
         return f"{self.full.key(ref, frame)}/{self.by}"
-
-    def product(self, ref: str, frame: int) -> Product:
-        """The small product, from the cache if it is there."""
-        if product_of(ref):
-            return self._named(ref, frame)
-        ref = self._shown(ref)
-        key = ("product", self.key(ref, frame))
-        made: Product = self.cache.get_or_make(key, lambda: kept_product(self.fresh(ref, frame)))
-        return made
 
     def fresh(self, ref: str, frame: int) -> Product:
         """Compute the small product now."""

@@ -82,40 +82,66 @@ def _weights(t):  # type: ignore[no-untyped-def]
     )
 
 
+@njit(inline="always")
+def _sample(source, u, v, carry, out):  # type: ignore[no-untyped-def]
+    """One pixel (channels,) of `source` at column u and row v. Values keep to the range of their 2 x 2 nearest samples grown by half of
+    it, so that no dark line rings around a bright edge."""
+    h, w, channels = source.shape
+    if not carry and (u < -2 or v < -2 or u > w + 1 or v > h + 1):
+        for c in range(channels):
+            out[c] = 0
+        return
+    u, v = min(max(u, -3.0), w + 2.0), min(max(v, -3.0), h + 2.0)
+    i, j = math.floor(u), math.floor(v)
+    wx, wy = _weights(u - i), _weights(v - j)
+    for c in range(channels):
+        total = np.float32(0)
+        low, high = np.float32(3e38), np.float32(-3e38)
+        for n in range(4):
+            for m in range(4):
+                yy, xx = j - 1 + n, i - 1 + m
+                if carry:
+                    yy, xx = min(max(yy, 0), h - 1), min(max(xx, 0), w - 1)
+                sample = np.float32(0)
+                if 0 <= yy < h and 0 <= xx < w:
+                    sample = source[yy, xx, c]
+                total += wy[n] * wx[m] * sample
+                if 0 < n < 3 and 0 < m < 3:
+                    low, high = min(low, sample), max(high, sample)
+        room = np.float32(0.5) * (high - low)
+        out[c] = min(max(total, min(low, max(low - room, np.float32(0)))), high + room)
+
+
 @njit(parallel=True, cache=True, nogil=True)
 def _resample(source, back, carry, out):  # type: ignore[no-untyped-def]
-    """Fill `out` by sampling `source` at `back` (3 x 3, frame to picture px). Values keep to the range of their 2 x 2
-    nearest samples grown by half of it, so that no dark line rings around a bright edge."""
-    h, w, channels = source.shape
+    """Fill `out` by sampling `source` at `back` (3 x 3, frame to picture px)."""
     for y in prange(out.shape[0]):
         for x in range(out.shape[1]):
             depth = back[2, 0] * (x + 0.5) + back[2, 1] * (y + 0.5) + back[2, 2]
             if depth < 1e-9:  # behind the eye
-                for c in range(channels):
-                    out[y, x, c] = 0
+                out[y, x, :] = 0
                 continue
             u = (back[0, 0] * (x + 0.5) + back[0, 1] * (y + 0.5) + back[0, 2]) / depth - 0.5
             v = (back[1, 0] * (x + 0.5) + back[1, 1] * (y + 0.5) + back[1, 2]) / depth - 0.5
-            if not carry and (u < -2 or v < -2 or u > w + 1 or v > h + 1):
-                for c in range(channels):
-                    out[y, x, c] = 0
+            _sample(source, u, v, carry, out[y, x])
+
+
+@njit(parallel=True, cache=True, nogil=True)
+def _resample_at(source, at, carry, out):  # type: ignore[no-untyped-def]
+    """The same at places (h, w, 2) px of the source; nothing where they are not known."""
+    for y in prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            u, v = at[y, x, 0] - 0.5, at[y, x, 1] - 0.5
+            if not (math.isfinite(u) and math.isfinite(v)):
+                out[y, x, :] = 0
                 continue
-            u, v = min(max(u, -3.0), w + 2.0), min(max(v, -3.0), h + 2.0)
-            i, j = math.floor(u), math.floor(v)
-            wx, wy = _weights(u - i), _weights(v - j)
-            for c in range(channels):
-                total = np.float32(0)
-                low, high = np.float32(3e38), np.float32(-3e38)
-                for n in range(4):
-                    for m in range(4):
-                        yy, xx = j - 1 + n, i - 1 + m
-                        if carry:
-                            yy, xx = min(max(yy, 0), h - 1), min(max(xx, 0), w - 1)
-                        sample = np.float32(0)
-                        if 0 <= yy < h and 0 <= xx < w:
-                            sample = source[yy, xx, c]
-                        total += wy[n] * wx[m] * sample
-                        if 0 < n < 3 and 0 < m < 3:
-                            low, high = min(low, sample), max(high, sample)
-                room = np.float32(0.5) * (high - low)
-                out[y, x, c] = min(max(total, min(low, max(low - room, np.float32(0)))), high + room)
+            _sample(source, u, v, carry, out[y, x])
+
+
+def sampled_at(picture: Array, at: Array, edge: Edge = "clear") -> Array:
+    """`picture` (h, w, c) as it is at places `at` (h', w', 2) px, nan: nowhere; for what becomes hardly smaller by it."""
+    out = np.empty((*at.shape[:2], picture.shape[2]), np.float32)
+    _resample_at(np.ascontiguousarray(picture, np.float32), np.require(at, np.float64, ["C", "W"]), edge == "carry", out)
+    if picture.shape[2] == 4:
+        np.clip(out[..., 3], 0, 1, out=out[..., 3])
+    return out

@@ -7,21 +7,26 @@ neighbourhood; and it is found again after it was hidden.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.motion.features import features_of, perspective
+from transmixis.core.motion.frame import Frame
+from transmixis.core.motion.level import Laid
 from transmixis.core.motion.motion import moved_points
-from transmixis.core.motion.smear import through_blur
-from transmixis.core.motion.surface import Frame, Laid, Surface
+from transmixis.core.motion.smear import Shutter, through_blur
+from transmixis.core.motion.surface import MODELS, Surface
 from transmixis.core.progress import Progress
 from transmixis.core.types import Array
 
 STRETCH = 16  # frames of a piece of following: what is lost if it is cut off
-ROOM = 24  # px about the surface that a fit may look at
+ROOMS = (12, 24, 24)  # px about the surface that a fit may look at; the next if it has moved so far
+CLOSE = 4.0  # px: no more of a move asks for another part of the frame
 SURE = 0.8  # correlation at which nothing better is looked for
+UNUSUAL = 2.5  # times as unlike as usual it may be beside that
 WIDER = 1.5  # the reach grows by this with every frame that it is lost
 WIDEST = 4.0
 
@@ -57,11 +62,20 @@ def stretches(first: int, last: int, seats: Sequence[int]) -> list[Stretch]:
 
 @dataclass(frozen=True)
 class Way:
-    """Where it was in the two frames before, the last first, and for how many frames it has been lost."""
+    """Where it was in the two frames before, the last first; for how many frames it has been lost; what is known of the shutter;
+    and how alike it usually is."""
 
     last: Array
     before: Array
     lost: int = 0
+    shutter: Shutter = field(default_factory=Shutter)
+    usual: float | None = None
+
+    def on(self, found: Laid) -> Way:
+        """The way after one more frame."""
+        if found.lost:
+            return replace(self, before=self.last, lost=self.lost + 1)
+        return replace(self, last=found.matrix, before=found.matrix if self.lost else self.last, lost=0)
 
     def expected(self) -> Array:
         """Where it is going."""
@@ -82,6 +96,7 @@ def follow(
     """The surface in `frames`, one after the other, and the way it was going at their end. A frame that cannot be read is one where it
     is lost."""
     out: list[Laid] = []
+    first = way
     begin = np.full((3, 3), np.nan) if way.lost else way.last  # over a gap no speed is told
     for i, n in enumerate(frames):
         if progress is not None:
@@ -91,40 +106,89 @@ def follow(
         except UserError as e:
             found = Laid(way.last, why=str(e))
         out.append(found)
-        if found.lost:
-            way = Way(way.last, way.last, way.lost + 1)
-        else:
-            way = Way(found.matrix, found.matrix if way.lost else way.last)
-    out = through_blur(surface, frames, out, begin, lambda s, n, m: laid_near(s, picture(n), m))
+        way = way.on(found)
+    out, shutter = through_blur(surface, frames, out, begin, Again(picture).laid, way.shutter, progress)
+    out, usual = _without_strangers(out, way.usual, surface.stranger)
+    way = replace(first, shutter=shutter, usual=usual)
+    for found in out:
+        way = way.on(found)
     return out, way
+
+
+def _without_strangers(found: list[Laid], usual: float | None, strange: float) -> tuple[list[Laid], float | None]:
+    """What was found, lost where it is all at once much less alike than usual: something is before it, or it is another thing. Grain and
+    what has changed for good make it less alike on all frames, so that no one number would do."""
+    alike = np.array([f.alike for f in found if not f.lost])
+    if len(alike) == 0:
+        return found, usual
+    limit = 1 - strange - UNUSUAL * (1 - (float(np.quantile(alike, 0.75)) if usual is None else usual))
+    out = [replace(f, why="something is before it") if not f.lost and f.alike < limit else f for f in found]
+    kept = [f.alike for f in out if not f.lost]
+    return out, float(np.median(kept)) if len(kept) >= 3 else usual
+
+
+class Again:
+    """Looks at the frames that were followed again; the last one looked at is at hand."""
+
+    def __init__(self, picture: Callable[[int], Array]) -> None:
+        self._picture = picture
+        self._at: tuple[int, Frame, Array] | None = None
+
+    def laid(self, surface: Surface, n: int, start: Array) -> Laid:
+        """The surface in frame n, close to a start."""
+        there = moved_points(start, surface.corners)
+        if self._at is None or self._at[0] != n or np.abs(there - self._at[2]).max() > CLOSE:
+            self._at = (n, Frame(self._picture(n), there, ROOMS[0]), there)
+        return surface.lay(self._at[1], start)
 
 
 def found_in(surface: Surface, picture: Array, way: Way, reach: int) -> Laid:
     """The surface in one frame."""
+    best = _looked_for(surface, picture, way, reach)
+    if best.lost or best.alike >= SURE:
+        return best
+    again = laid_near(surface, picture, best.matrix)  # as well as it can be, for all that it is unlike
+    return best if again.lost else again
+
+
+def _looked_for(surface: Surface, picture: Array, way: Way, reach: int) -> Laid:
     start = way.expected()
-    best = laid_near(surface, picture, start)
+    best = laid_near(surface, picture, start, SURE)
     if not best.lost and best.alike >= SURE:
         return best
     wide = int(reach * min(WIDER**way.lost, WIDEST))
     for begin in {start.tobytes(): start, way.last.tobytes(): way.last}.values():
         moved = searched(surface, picture, begin, wide)
         if moved is not None:
-            again = laid_near(surface, picture, moved)
+            again = laid_near(surface, picture, moved, SURE)
             if not again.lost and (best.lost or again.alike > best.alike):
                 best = again
+    if surface.parameters == MODELS["perspective"] and (best.lost or best.alike < SURE):
+        seeded = _seeded(surface, picture)
+        if seeded is not None and not seeded.lost and (best.lost or seeded.alike > best.alike):
+            best = seeded
     return best
 
 
-def laid_near(surface: Surface, picture: Array, start: Array) -> Laid:
-    """Fitted from a start; once more if it has left the part of the frame that was looked at."""
-    for _ in range(2):
-        frame = Frame(picture, moved_points(start, surface.corners), ROOM)
+def _seeded(surface: Surface, picture: Array) -> Laid | None:
+    """Fitted from where the surface's features are found again, as it may have moved too far for anything else."""
+    start = perspective(surface.features(), features_of(picture))
+    if start is None or not np.isfinite(moved_points(start, surface.corners)).all():
+        return None
+    return laid_near(surface, picture, start, SURE)
+
+
+def laid_near(surface: Surface, picture: Array, start: Array, sure: float = 0.0) -> Laid:
+    """Fitted from a start (`sure`: see Surface.lay); again, with more about it, if it has left the part of the frame that was looked at."""
+    for room in ROOMS:
+        there = moved_points(start, surface.corners)
+        frame = Frame(picture, there, room)
         if frame.empty:
             return Laid(start, why="it lies outside of the frame")
-        found = surface.lay(frame, start)
-        if found.lost or np.abs(moved_points(found.matrix, surface.corners) - moved_points(start, surface.corners)).max() < ROOM:
+        found = surface.lay(frame, start, sure)
+        if np.abs(moved_points(found.matrix, surface.corners) - there).max() < room and not (found.lost and room < ROOMS[-1]):
             return found
-        start = found.matrix
+        start = start if found.lost else found.matrix
     return found
 
 

@@ -49,6 +49,11 @@ def similarity_matrix(s: Similarity) -> Array:
     return np.asarray(np.vstack([s.matrix, [0, 0, 1]]))
 
 
+def told_by(about: Array) -> Array:
+    """(k, 2) places by which a motion's turn and size are told: those it is told of, or with fewer than three their neighbourhood."""
+    return about if len(about) >= 3 else about.mean(axis=0) + 50.0 * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
+
+
 def taken(matrix: Array, what: str, about: Array) -> Array:
     """What is taken of a motion: the nearest matrix of the simpler kind, by how the places `about` (k, 2) move. With one place the
     rest is read from its neighbourhood."""
@@ -56,8 +61,7 @@ def taken(matrix: Array, what: str, about: Array) -> Array:
         return np.asarray(matrix, np.float64)
     points = np.asarray(about, np.float64).reshape(-1, 2)
     middle = points.mean(axis=0)
-    if len(points) < 3:
-        points = middle + 50.0 * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
+    points = told_by(points)
     there = moved_points(matrix, points)
     goal = moved_points(matrix, middle)[0]
     a, b = points - points.mean(axis=0), there - there.mean(axis=0)

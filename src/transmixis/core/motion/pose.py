@@ -6,20 +6,19 @@ radial distortion (Brown, 1966): what lies r from the middle, in focal lengths, 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from transmixis.core.motion.bending import bent, flat_of
 from transmixis.core.types import Array
-
-ROUNDS = 50  # of undoing the distortion: each takes a factor of the distortion off
-DONE = 1e-13  # focal lengths
 
 
 @dataclass(frozen=True)
 class Camera:
     """`focal` px; `middle` (x, y) px; `turn` (3, 3) and `shift` (3,) lead from the place to the camera. `error` px (reprojection, rms);
-    nan: not told. Where it is not `known`, `why` says why."""
+    nan: not told. Where it is not `known`, `why` says why. `level`: y = 0 is the ground;
+    `metres`: lengths are measured."""
 
     focal: float
     middle: tuple[float, float]
@@ -30,6 +29,8 @@ class Camera:
     known: bool = True
     error: float = float("nan")
     why: str = ""
+    level: bool = False
+    metres: bool = False
 
     @property
     def nbytes(self) -> int:
@@ -46,28 +47,15 @@ class Camera:
         there = np.asarray(points, np.float64).reshape(-1, 3) @ self.turn.T + self.shift
         ahead = there[:, 2] > 0
         flat = there[:, :2] / np.where(ahead, there[:, 2], np.nan)[:, None]
-        return np.asarray(self.middle + self.focal * flat * self._grown(flat))
+        return np.asarray(self.middle + self.focal * bent(flat, self.k1, self.k2))
 
     def directions(self, pixels: Array) -> Array:
         """(n, 3) unit directions in the place that pixels (n, 2) look along."""
-        seen = (np.asarray(pixels, np.float64).reshape(-1, 2) - self.middle) / self.focal
-        flat = seen
-        for _ in range(ROUNDS):
-            better = seen / self._grown(flat)
-            done = float(np.abs(better - flat).max(initial=0.0)) < DONE
-            flat = better
-            if done:
-                break
+        flat = flat_of(np.asarray(pixels).reshape(-1, 2), self.focal, np.array(self.middle), self.k1, self.k2)
         ray = np.c_[flat, np.ones(len(flat))] @ self.turn
         return np.asarray(ray / np.linalg.norm(ray, axis=1, keepdims=True))
 
     def scaled(self, by: float) -> Camera:
         """The same camera for pictures `by` times the size."""
         x, y = self.middle
-        return Camera(
-            self.focal * by, (x * by, y * by), self.turn, self.shift, self.k1, self.k2, self.known, self.error * by, self.why
-        )
-
-    def _grown(self, flat: Array) -> Array:
-        r2 = (flat**2).sum(axis=1, keepdims=True)
-        return np.asarray(1 + self.k1 * r2 + self.k2 * r2**2)
+        return replace(self, focal=self.focal * by, middle=(x * by, y * by), error=self.error * by)

@@ -5,9 +5,9 @@ Positions are (x, y) px, pixel centres at +0.5. Beyond the border there is nothi
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numba import njit
-from scipy import ndimage
 
 from transmixis.core.types import Array
 
@@ -19,24 +19,84 @@ class Splined:
         p = np.asarray(picture, np.float32)
         p = p[..., None] if p.ndim == 2 else p
         self.height, self.width = p.shape[:2]
-        planes = [ndimage.spline_filter(p[..., c], order=3, output=np.float32, mode="mirror") for c in range(p.shape[2])]
-        self._spline = np.ascontiguousarray(np.stack(planes, -1))
+        self.spline = _filtered(p)
 
     def at(self, points: Array) -> tuple[Array, Array]:
         """Values (n, c) float32 at `points` (n, 2), and which of them lie in the picture (n,)."""
         p = np.ascontiguousarray(points, np.float64)
-        out = np.zeros((len(p), self._spline.shape[2]), np.float32)
+        out = np.zeros((len(p), self.spline.shape[2]), np.float32)
         inside = np.zeros(len(p), np.bool_)
-        _sample(self._spline, p, out, inside)
+        _sample(self.spline, p, out, inside)
         return out, inside
 
     def slopes(self, points: Array) -> tuple[Array, Array]:
         """Derivatives to the right and downwards (n, c) at `points`, per px; zero outside."""
         p = np.ascontiguousarray(points, np.float64)
-        right = np.zeros((len(p), self._spline.shape[2]), np.float32)
+        right = np.zeros((len(p), self.spline.shape[2]), np.float32)
         down = np.zeros_like(right)
-        _slope(self._spline, p, right, down)
+        _slope(self.spline, p, right, down)
         return right, down
+
+    def pixels(self, ys: Array, xs: Array) -> tuple[Array, Array, Array]:
+        """Values and derivatives to the right and downwards (n, c) in the middle of pixels (rows, columns)."""
+        values = np.empty((len(ys), self.spline.shape[2]), np.float32)
+        right, down = np.empty_like(values), np.empty_like(values)
+        _pixels(self.spline, ys, xs, values, right, down)
+        return values, right, down
+
+
+POLE = np.float32(np.sqrt(3.0) - 2.0)
+LAST = np.float32(POLE / (POLE * POLE - 1))
+GAIN = np.float32(6)
+FAR = 14  # px: what lies further weighs less than 1e-8
+
+
+def _filtered(p: Array) -> Array:
+    """Coefficients of the cubic spline through the pixels (h, w, c), mirrored at the border pixels."""
+    h, w, c = p.shape
+    out = np.array(p, np.float32, order="C")
+    if out.size:
+        _recursive(out.reshape(h, w * c))
+        out = _turned(out)
+        _recursive(out.reshape(w, h * c))
+        out = _turned(out)
+    return out
+
+
+def _turned(p: Array) -> Array:
+    """Rows for columns."""
+    h, w, c = p.shape
+    return np.asarray(cv2.transpose(p)).reshape(w, h, c) if c <= 4 else np.ascontiguousarray(p.transpose(1, 0, 2))
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _recursive(lines):  # type: ignore[no-untyped-def]
+    """The two passes of the recursive filter (Unser, 1999, box 2) along the first axis of (n, m), in place."""
+    n, m = lines.shape
+    if n < 2:
+        return
+    own = np.float32(1)
+    for i in range(1, FAR):
+        if i % (2 * n - 2) == 0:
+            own += POLE**i
+    for k in range(m):
+        lines[0, k] *= own
+    for i in range(1, FAR):
+        j = i % (2 * n - 2)
+        j = j if j < n else 2 * n - 2 - j
+        if j > 0:
+            for k in range(m):
+                lines[0, k] += POLE**i * lines[j, k]
+    for k in range(m):
+        lines[0, k] *= GAIN
+    for i in range(1, n):
+        for k in range(m):
+            lines[i, k] = GAIN * lines[i, k] + POLE * lines[i - 1, k]
+    for k in range(m):
+        lines[n - 1, k] = LAST * (lines[n - 1, k] + POLE * lines[n - 2, k])
+    for i in range(n - 2, -1, -1):
+        for k in range(m):
+            lines[i, k] = POLE * (lines[i + 1, k] - lines[i, k])
 
 
 @njit(inline="always")
@@ -98,3 +158,19 @@ def _slope(spline, points, right, down):  # type: ignore[no-untyped-def]
                     across += wy[n] * dx[m] * v
                     along += dy[n] * wx[m] * v
             right[k, c], down[k, c] = across, along
+
+
+@njit(cache=True, nogil=True)
+def _pixels(spline, ys, xs, values, right, down):  # type: ignore[no-untyped-def]
+    h, w, channels = spline.shape
+    for k in range(len(ys)):
+        y, x = ys[k], xs[k]
+        above, below, before, after = _folded(y - 1, h), _folded(y + 1, h), _folded(x - 1, w), _folded(x + 1, w)
+        for c in range(channels):
+            a = spline[above, before, c] + 4 * spline[above, x, c] + spline[above, after, c]
+            b = spline[y, before, c] + 4 * spline[y, x, c] + spline[y, after, c]
+            d = spline[below, before, c] + 4 * spline[below, x, c] + spline[below, after, c]
+            values[k, c] = (a + 4 * b + d) / 36
+            down[k, c] = (d - a) / 12
+            left = spline[above, before, c] + 4 * spline[y, before, c] + spline[below, before, c]
+            right[k, c] = (spline[above, after, c] + 4 * spline[y, after, c] + spline[below, after, c] - left) / 12

@@ -56,7 +56,7 @@ def timing_plot(s: PlateSurvey) -> Plot:
         for n in frames
     ]
     words = t.cadence or (
-        f"{len(t.doubled)} doubled, {len(t.dropped)} places where a frame is missing, {len(t.missing)} without a file, "
+        f"{len(t.doubled)} doubled, {len(t.dropped)} {'place' if len(t.dropped) == 1 else 'places'} where a frame is missing, {len(t.missing)} without a file, "
         f"{len(t.combed)} combed."
     )
     if not t.told_drops:

@@ -39,16 +39,11 @@ def gripped(box: QRectF, at: QPointF, values: dict[str, float]) -> tuple[str, ..
     return tuple(values) if bar - 6 <= at.y() <= area.top() and low < at.x() < high else ()
 
 
-def paint_hills(
-    p: QPainter, box: QRectF, hills: Hills | None, values: dict[str, float], proposed: dict[str, float], words: str
-) -> None:
-    """The hills (or `words` why there are none), the calliper at `values`, dashed where it is `proposed`."""
+def paint_hills(p: QPainter, box: QRectF, hills: Hills, values: dict[str, float], proposed: dict[str, float]) -> None:
+    """The hills, the calliper at `values`, dashed where it is `proposed`."""
     area = area_of(box)
     p.fillRect(area, QColor(PAPER))
-    if hills is None:
-        text(p, area.left() + 10, area.top() + 18, words, 12, 400, INK2)
-    else:
-        _paint_populations(p, area, hills, values)
+    _paint_populations(p, area, hills, values)
     p.setPen(QPen(QColor(EDGE), 1))
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.drawRect(area)
@@ -58,8 +53,7 @@ def paint_hills(
         _paint_calliper(p, area, values)
     for v in proposed.values():
         _paint_proposed(p, area, v)
-    if hills is not None:
-        _paint_sum(p, box, hills, next(iter(values.values()), 0.0))
+    _paint_sum(p, box, hills, next(iter(values.values()), 0.0))
 
 
 def _paint_populations(p: QPainter, area: QRectF, hills: Hills, values: dict[str, float]) -> None:

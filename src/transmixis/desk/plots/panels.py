@@ -7,14 +7,16 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from transmixis.core import plot
 from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.types import Array
 from transmixis.desk.marks import hatch, hline, text, vline, wrapped
+from transmixis.desk.plots.solid import paint_solid
 from transmixis.desk.theme import BLUE, EDGE, INK, INK2, ORANGE_EDGE, PAPER, RULE2, VERMILION, WELL, figure
 
+GAP = 6.0  # px between pictures
 WORDS = 12.0  # px for a panel's own words above it
 
 
@@ -164,6 +166,39 @@ def paint_patches(p: QPainter, box: QRectF, column: plot.Patches, frame: int) ->
         y += 14
 
 
+def paint_stills(p: QPainter, box: QRectF, s: plot.Stills, frame: int) -> None:
+    """Pictures in a row, as large as the room allows, two lines across all of them by which a move is seen."""
+    text(p, box.left(), box.top() + 4, s.words, 10, 400, INK2, room=box.width())
+    area = box.adjusted(0, WORDS, 0, 0)
+    if not s.pictures:
+        text(p, box.left(), area.center().y(), s.why, 11, 400, INK2, room=box.width())
+        return
+    n = len(s.pictures)
+    h, w = s.pictures[0].shape[:2]
+    columns = max(range(1, n + 1), key=lambda c: _still_width(area, c, n, h / w))
+    wide = _still_width(area, columns, n, h / w)
+    tall = wide * h / w
+    for i, (picture, below, bad) in enumerate(zip(s.pictures, s.below, s.bad, strict=True)):
+        row, column = divmod(i, columns)
+        cell = QRectF(area.left() + column * (wide + GAP), area.top() + row * (tall + WORDS + 2), wide, tall)
+        p.drawImage(cell, _image(picture))
+        for share in (1 / 3, 2 / 3):
+            hline(p, cell.left(), cell.right(), cell.top() + share * tall, PAPER, 1)
+        text(p, cell.left(), cell.bottom() + 7, below, 10, 400, VERMILION if bad else INK2, room=wide + GAP)
+
+
+def _still_width(area: QRectF, columns: int, n: int, shape: float) -> float:
+    """px that each of n pictures, so many times as high as wide, can be wide in so many columns."""
+    rows = -(-n // columns)
+    return min((area.width() - GAP * (columns - 1)) / columns, (area.height() - rows * (WORDS + 2)) / rows / shape)
+
+
+def _image(linear: Array) -> QImage:
+    coded = np.ascontiguousarray(np.clip(np.round(linear_to_srgb(np.clip(linear, 0, 1)) * 255), 0, 255).astype(np.uint8))
+    h, w = coded.shape[:2]
+    return QImage(coded.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).copy()
+
+
 def nothing(p: QPainter, box: QRectF, words: str) -> None:
     """What is said while there is nothing to draw."""
     wrapped(p, box.left(), box.top() + 14, box.width(), words, 12, 16, 400, INK2, 3)
@@ -171,5 +206,5 @@ def nothing(p: QPainter, box: QRectF, words: str) -> None:
 
 PAINTERS: dict[type, Callable[[QPainter, QRectF, Any, int], None]] = {
     plot.Trace: paint_trace, plot.Curve: paint_curve, plot.Path: paint_path, plot.Frames: paint_frames,
-    plot.Spotted: paint_spotted, plot.Patches: paint_patches,
+    plot.Spotted: paint_spotted, plot.Patches: paint_patches, plot.Solid: paint_solid, plot.Stills: paint_stills,
 }  # fmt: skip

@@ -7,14 +7,15 @@ from functools import partial
 import numpy as np
 from PyQt6 import sip
 from PyQt6.QtCore import QPointF, QRectF, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from transmixis.core.plot import Frames, Hills, Panel, Patches, Plot, Spotted
+from transmixis.core.plot import Frames, Hills, Panel, Patches, Plot, Solid, Spotted, Stills
 from transmixis.desk.engine import PROPOSE
 from transmixis.desk.marks import in_lines, text, wrapped
 from transmixis.desk.plots import hills, panels
 from transmixis.desk.plots.readings import paint_readings
+from transmixis.desk.plots.solid import FRONT, turned_by
 from transmixis.desk.state import State
 from transmixis.desk.theme import EDGE, INK, INK2, PAPER
 from transmixis.shot.steps import kind_of
@@ -42,6 +43,8 @@ class PlotView(QWidget):
         self._values: dict[str, float] = {}  # of the jaws, while they are dragged
         self._gripped: tuple[str, ...] = ()
         self._pressed, self._begin = 0.0, self._values  # px and values where the drag began
+        self.sight = FRONT  # from where a solved place is looked at
+        self._going_round: QPointF | None = None
         step = state.step
         self.kind = kind_of(step.kind) if step else None
         self._soon = QTimer(self)
@@ -77,8 +80,7 @@ class PlotView(QWidget):
 
     def refresh(self) -> None:
         """Ask for the plot anew: the step was changed, or the frame."""
-        step = self._state.step
-        if self.kind is None or step is None or step.kind != self.kind.kind or not self.kind.plots:
+        if self.kind is None or not self.kind.plots:
             return
         self._values = {}
         self.note = WHOLE_LATER if self.kind.surveys else MEASURING
@@ -88,7 +90,7 @@ class PlotView(QWidget):
     def _ask(self) -> None:
         """One question at a time; what changes meanwhile asks once more."""
         renderer, step, frame = self._state.renderer(), self._state.step, self._state.frame
-        if renderer is None or step is None:
+        if renderer is None or step is None or self.kind is None or step.kind != self.kind.kind:
             return
         if self._asked:
             self._again = True
@@ -114,7 +116,7 @@ class PlotView(QWidget):
     def _settled(self) -> None:
         if self._again:
             self._ask()
-        self.elsewhere.emit(self._jawed() is not None)
+        self.elsewhere.emit(self._jawed() is not None or has(self.shown, Solid, Stills))
         self.update()
 
     # -- drawing
@@ -135,8 +137,12 @@ class PlotView(QWidget):
             paint_readings(p, QRectF(0, HEAD, whole.width(), min(60, whole.height() - HEAD)), readings)
             wrapped(p, 0, 94, whole.width(), plot.words, 11, 15, 400, INK2, 7)
             return
-        if self._jawed():
-            self._paint_jaws(p, whole)
+        jawed = self._jawed()
+        if plot is not None and jawed is not None:
+            self._paint_jaws(p, whole, plot.title, jawed)
+            return
+        if plot is not None and has(plot, Solid, Stills):
+            paint_plot(p, whole, self.sight.on(plot), state.frame, self.note)
             return
         left = self._left(whole)
         paint_plot(p, left, plot, state.frame, self.note)
@@ -148,6 +154,21 @@ class PlotView(QWidget):
         if columns:
             return QRectF(0, 0, COLUMN * len(columns) - 6, whole.height())
         return QRectF(0, 0, whole.width() * (1 - READINGS_SHARE) - 8, whole.height())
+
+    # -- a solved place, gone round with the mouse
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        if not has(self.shown, Solid):
+            event.ignore()
+            return
+        self.sight = self.sight.nearer(event.angleDelta().y() / 120)
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if has(self.shown, Solid):
+            self.sight = FRONT
+            self.update()
 
     # -- jaws
 
@@ -164,20 +185,28 @@ class PlotView(QWidget):
         """Where a value of 0..1 stands, px of the widget."""
         return hills.x_of(hills.area_of(QRectF(self.rect())), value)
 
-    def _paint_jaws(self, p: QPainter, box: QRectF) -> None:
+    def _paint_jaws(self, p: QPainter, box: QRectF, title: str, panel: Hills) -> None:
         values = self.values()
         proposal = self._state.answers.made.get(self._state.step_id)
         proposed = {n: float(proposal.values[n]) for n in values if n in proposal.values} if proposal else {}
-        text(p, 0, 9, self.shown.title if self.shown else "", 12, 500)
-        hills.paint_hills(p, box, self._jawed(), values, proposed, self.note)
+        text(p, 0, 9, title, 12, 500)
+        hills.paint_hills(p, box, panel, values, proposed)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if has(self.shown, Solid):
+            self._going_round = event.position()
+            return
         self._gripped = hills.gripped(QRectF(self.rect()), QPointF(event.position()), self.values())
         self._pressed, self._begin = event.position().x(), self.values()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self._going_round is not None:
+            pulled, self._going_round = event.position() - self._going_round, event.position()
+            self.sight = turned_by(self.sight, pulled.x(), pulled.y())
+            self.update()
+            return
         panel = self._jawed()
         if not self._gripped or panel is None:
             return
@@ -188,10 +217,16 @@ class PlotView(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._going_round = None
         names, self._gripped = self._gripped, ()
-        for name in names:
-            if name in self._values:
-                self._state.edits.set_param(name, round(self._values[name], 3))
+        moved = {n: round(self._values[n], 3) for n in names if n in self._values}
+        if moved:
+            self._state.edits.set_params(moved)
+
+
+def has(plot: Plot | None, *kinds: type) -> bool:
+    """Whether a plot has a panel of one of these kinds."""
+    return any(isinstance(c, kinds) for c in (plot.panels if plot else ()))
 
 
 def paint_plot(p: QPainter, box: QRectF, plot: Plot | None, frame: int, note: str = "", *, titled: bool = True) -> None:

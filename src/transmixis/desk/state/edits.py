@@ -11,8 +11,8 @@ from transmixis.core.errors import UserError
 from transmixis.desk.state.chosen import Chosen
 from transmixis.shot.document import Document
 from transmixis.shot.edits import Done, do
-from transmixis.shot.model import Film, Shot
-from transmixis.shot.pins import params_at
+from transmixis.shot.model import Film, Pin, Shot
+from transmixis.shot.pins import params_at, set_pin
 from transmixis.shot.record import words_of
 from transmixis.shot.session import Session
 from transmixis.shot.steps import kind_of
@@ -73,6 +73,18 @@ class Edits:
             self.run("step.set", step=step.id, param=name, value=value)
         elif self.run("step.pin", step=step.id, param=name, frame=frame, value=value):
             self.log("pin", f"{step.name}: {name} pinned at frame {frame}.", step=step.id, frame=frame, value=value)
+
+    def set_params(self, values: dict[str, Any]) -> None:
+        """Set several parameters of the chosen step as one change: a pin here of those that have pins, else for the whole shot."""
+        step, frame, shot = self._s.step, self._s.frame, self._s.shot
+        if len(values) == 1:
+            self.set_param(*next(iter(values.items())))
+        elif step and shot:
+            plain = {n: v for n, v in values.items() if not step.pins.get(n)}
+            new = step.model_copy(update={"params": {**step.params, **plain}})
+            for name in values.keys() - plain.keys():
+                new = set_pin(new, name, Pin(frame=frame, value=values[name]))
+            self.change(f"{step.name}: {' and '.join(values)}", lambda: shot.with_step(new))
 
     def unpin(self, name: str, frame: int) -> None:
         step = self._s.step

@@ -10,21 +10,17 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 
 from transmixis.core.motion.motion import moved_points
 from transmixis.desk.theme import BLUE, INK, WHITE
-from transmixis.desk.tools.tool import Canvas, Place, Tool, near
+from transmixis.desk.tools.held import HeldTool
+from transmixis.desk.tools.tool import Canvas, Place, near
 from transmixis.desk.tools.trail import paint_trail
-from transmixis.shot.contract import Handle
 
 SMALL = 12.0  # px of the screen: a smaller pattern shows its dot only
 
 
-class PointTool(Tool):
+class PointTool(HeldTool):
     """One place, or none yet: then the first press sets it."""
 
     value: tuple[Place, ...]
-
-    def __init__(self, handle: Handle) -> None:
-        super().__init__(handle)
-        self._held = False
 
     def taken(self, value: object) -> tuple[Place, ...]:
         return tuple((float(x), float(y)) for x, y in np.asarray(value, np.float64).reshape(-1, 2)[:1])
@@ -44,29 +40,18 @@ class PointTool(Tool):
         if self.value and not self._near(event.position(), canvas):
             return False
         self.begin()
-        self._held = True
+        self.held = True
         if not self.value:
             self.move(event, canvas)
         return True
 
     def move(self, event: QMouseEvent, canvas: Canvas) -> bool:
-        if not self._held:
+        if self.held is None:
             return False
         f = canvas.to_frame(event.position())
         self.value = ((f.x(), f.y()),)
         self.dragged(canvas)
         return True
-
-    def release(self, event: QMouseEvent, canvas: Canvas) -> bool:
-        if not self._held:
-            return False
-        self._held = False
-        self.end(canvas)
-        return True
-
-    def call_off(self, canvas: Canvas) -> None:
-        self._held = False
-        super().call_off(canvas)
 
     @property
     def can_nudge(self) -> bool:

@@ -8,22 +8,18 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 
 from transmixis.desk.theme import BLUE, VERMILION, WHITE
-from transmixis.desk.tools.tool import Canvas, Tool
-from transmixis.shot.contract import Handle
+from transmixis.desk.tools.held import HeldTool
+from transmixis.desk.tools.tool import Canvas
 
 Spot = tuple[float, float, float]  # x, y, radius; px whose centres are whole numbers, as the survey counts them
 FIRST_RADIUS, LEAST_RADIUS = 8.0, 1.0  # px of the frame
 RIM = 6.0  # px of the screen
 
 
-class SpotsTool(Tool):
+class SpotsTool(HeldTool):
     """The spots set by hand."""
 
     value: tuple[Spot, ...]
-
-    def __init__(self, handle: Handle) -> None:
-        super().__init__(handle)
-        self._held: tuple[int, str] | None = None
 
     def taken(self, value: object) -> tuple[Spot, ...]:
         return tuple((float(x), float(y), float(r)) for x, y, r in np.asarray(value, np.float64).reshape(-1, 3))
@@ -43,28 +39,26 @@ class SpotsTool(Tool):
     def press(self, event: QMouseEvent, canvas: Canvas) -> bool:
         hit = self._at(canvas, event.position())
         if event.button() == Qt.MouseButton.RightButton and hit:
-            self.begin()
-            self.value = (*self.value[: hit[0]], *self.value[hit[0] + 1 :])
-            self.end(canvas)
+            self.take_out(hit[0], canvas)
             return True
         if event.button() != Qt.MouseButton.LeftButton:
             return False
         if hit:
             self.begin()
-            self._held = hit
+            self.held = hit
             return True
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             f = canvas.to_frame(event.position())
             self.begin()
             self.value = (*self.value, (f.x() - 0.5, f.y() - 0.5, FIRST_RADIUS))
-            self._held = (len(self.value) - 1, "whole")
+            self.held = (len(self.value) - 1, "whole")
             return True
         return False
 
     def move(self, event: QMouseEvent, canvas: Canvas) -> bool:
-        if self._held is None:
+        if self.held is None:
             return False
-        i, part = self._held
+        i, part = self.held
         x, y, r = self.value[i]
         f = canvas.to_frame(event.position())
         u, v = f.x() - 0.5, f.y() - 0.5
@@ -72,17 +66,6 @@ class SpotsTool(Tool):
         self.value = (*self.value[:i], spot, *self.value[i + 1 :])
         self.dragged(canvas)
         return True
-
-    def release(self, event: QMouseEvent, canvas: Canvas) -> bool:
-        if self._held is None:
-            return False
-        self._held = None
-        self.end(canvas)
-        return True
-
-    def call_off(self, canvas: Canvas) -> None:
-        self._held = None
-        super().call_off(canvas)
 
     def paint(self, p: QPainter, canvas: Canvas) -> None:
         """Found spots in the ink of faults, those set by hand in that of a person's."""

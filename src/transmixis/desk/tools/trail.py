@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor, QPainter
 from transmixis.desk.theme import INK, VERMILION, WHITE
 from transmixis.desk.tools.tool import Canvas
 from transmixis.shot.contract import Handle
-from transmixis.shot.steps.tracking import ERROR
+from transmixis.shot.steps.trackreadings import ERROR
 
 LEAST, EACH = 0.55, 4.4  # px of the screen, and for each px of error
 LARGEST = 6.0

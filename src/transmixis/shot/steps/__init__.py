@@ -5,6 +5,7 @@ from __future__ import annotations
 from transmixis.core.errors import UserError
 from transmixis.shot.contract import AnyKind
 from transmixis.shot.model import Shot, Step
+from transmixis.shot.steps.camera import Camera
 from transmixis.shot.steps.conform import Conform
 from transmixis.shot.steps.dust import DustOut
 from transmixis.shot.steps.edges import Edges
@@ -12,6 +13,7 @@ from transmixis.shot.steps.even_out import EvenOut
 from transmixis.shot.steps.exposure import Exposure
 from transmixis.shot.steps.garbage_matte import GarbageMatte
 from transmixis.shot.steps.lay_in import LayIn
+from transmixis.shot.steps.lens import BendBack, Straighten
 from transmixis.shot.steps.marks import Marks
 from transmixis.shot.steps.match import Match
 from transmixis.shot.steps.patch import Patch
@@ -20,6 +22,7 @@ from transmixis.shot.steps.point_track import PointTrack
 from transmixis.shot.steps.screen_key import ScreenKey
 from transmixis.shot.steps.shapes import Shapes
 from transmixis.shot.steps.sharpness import Sharpness
+from transmixis.shot.steps.stand import Stand
 from transmixis.shot.steps.steadiness import Steadiness
 from transmixis.shot.steps.steady import Steady
 from transmixis.shot.steps.surface_track import SurfaceTrack
@@ -45,10 +48,14 @@ KINDS: dict[str, AnyKind] = {
         Shapes(),
         PointTrack(),
         SurfaceTrack(),
+        Camera(),
+        Straighten(),
         Patch(),
         Match(),
         Place(),
         LayIn(),
+        Stand(),
+        BendBack(),
         Edges(),
     )
 }

@@ -19,7 +19,9 @@ from transmixis.shot.contract import Handle, Inputs, Slot
 from transmixis.shot.model import Step
 from transmixis.shot.steps.params import Params, choice, number
 
-HIDE, HOLD = "hide it", "hold its last place"
+HIDE, HOLD, CARRY = "hide it", "hold its last place", "carry it on"
+WITH, AGAINST = "with it", "against it"
+FARTHEST = 12  # frames that a motion is carried on at its last speed; then it stands
 SLIDES = 0.5  # px: more and what is attached visibly slides on its ground (judgement, docs/limits.md)
 HANGS_ON = Slot("motion", "the motion it hangs on", takes="motion", optional=True, whole=True, usual=("step:motion",))
 
@@ -30,7 +32,8 @@ class Attached(Params):
     takes: str = choice(EVERYTHING, TAKES, "Takes", "What it takes of the motion. Without size a frozen figure does not grow.")
     at: float = number(1, 1, 1_000_000, "frame", "Set at", "The frame at which it was put in place.", step=1)
     calm: float = number(0.0, 0.0, 100.0, "frames", "Calmed by", "Smooths the motion over so many frames. 0: as it is.", step=1)
-    lost: str = choice(HIDE, (HIDE, HOLD), "If lost", "What happens on frames where the motion is not known.")
+    way: str = choice(WITH, (WITH, AGAINST), "Moves", "With the motion, or against it so that what moves stands still.")
+    lost: str = choice(HIDE, (HIDE, HOLD, CARRY), "If lost", "What happens on frames where the motion is not known.")
 
 
 @dataclass(frozen=True)
@@ -46,7 +49,7 @@ class Hold:
 
 def looked_at(params: Any, frame: int, length: int, beside: int = 0, pins: tuple[int, ...] = ()) -> tuple[int, ...] | None:
     """The frames of the motion that an attachment looks at: where it was set, the frame with `beside` to either side, and pins."""
-    if params.calm > 0 or params.lost == HOLD:
+    if params.calm > 0 or params.lost != HIDE:
         return None
     near = {min(int(params.at), length), *pins, *range(frame - beside, frame + beside + 1)}
     return tuple(sorted(near))
@@ -66,10 +69,30 @@ def hold_at(inputs: Inputs, params: Any, frame: int) -> Hold:
     about = moved_points(base.matrix, base.about)
     matrix, error, why = _since(inputs, params, base.matrix, about, frame)
     known = matrix is not None
-    if matrix is None and params.lost == HOLD:
-        near = _nearest_known(inputs, frame)
-        matrix = _since(inputs, params, base.matrix, about, near)[0] if near else None
-    return Hold(np.eye(3) if matrix is None else matrix, known, error, why)
+    if matrix is None and params.lost != HIDE:
+        matrix = _bridged(inputs, params, base.matrix, about, frame)
+    matrix = np.eye(3) if matrix is None else matrix
+    if params.way == AGAINST:
+        matrix = np.linalg.inv(matrix)
+        matrix = matrix / matrix[2, 2]
+    return Hold(matrix, known, error, why)
+
+
+def _bridged(inputs: Inputs, params: Any, base: Array, about: Array, frame: int) -> Array | None:
+    """Where it lies in a frame in which its motion is not known: as in the nearest that is known, or gone on from there as it went."""
+    near = _nearest_known(inputs, frame)
+    if near is None:
+        return None
+    matrix = _since(inputs, params, base, about, near)[0]
+    before = near - (1 if frame > near else -1)  # its neighbour on the far side
+    if matrix is None or params.lost != CARRY or not 1 <= before <= inputs.shot.length:
+        return matrix
+    last = _since(inputs, params, base, about, before)[0]
+    if last is None:
+        return matrix
+    step = matrix @ np.linalg.inv(last)
+    out = np.linalg.matrix_power(step / step[2, 2], min(abs(frame - near), FARTHEST)) @ matrix
+    return np.asarray(out / out[2, 2])
 
 
 def _since(inputs: Inputs, params: Any, base: Array, about: Array, frame: int) -> tuple[Array | None, float, str]:

@@ -70,7 +70,8 @@ class Match(StepKind[MatchParams]):
 
     def plot(self, inputs: Inputs, params: MatchParams, frame: int) -> Plot:
         """Black, middle and white of what is placed, graded, beside those of the plate."""
-        subject = _look(with_alpha(self.compute(inputs, params, frame).picture))  # type: ignore[arg-type]
+        made = inputs.own(frame).picture
+        subject = None if made is None else _look(with_alpha(made))
         columns = (_patches("Subject", subject), _patches("Plate", _plate_look(inputs.picture("plate", frame))))
         tip = "The darkest 2 %, the middle and the brightest 2 % of what is placed and of the plate, with the grain and softness of both."
         return Plot("", tip, columns)

@@ -4,16 +4,22 @@ from __future__ import annotations
 
 import numpy as np
 
-from transmixis.core.motion.point import about_point
+from transmixis.core.errors import UserError
+from transmixis.core.motion.follow import Way, found_in
+from transmixis.core.motion.point import about_point, proposed_half
 from transmixis.core.motion.surface import Surface
+from transmixis.core.progress import Progress
 from transmixis.core.types import Array
-from transmixis.shot.contract import Handle, Inputs, Slot
+from transmixis.shot.contract import Effect, Handle, Inputs, Proposal, Slot
 from transmixis.shot.steps.params import Params, choice, hidden, number
 from transmixis.shot.steps.tracking import Track, needs
+from transmixis.shot.steps.trackreadings import ERROR
 
 PRESS = "Press the thing that is to be followed, or drag the point to it."
 ONLY, TURN = "position", "position, turn and size"
 MODELS = {ONLY: "position", TURN: "similarity"}
+TRIED = 3  # frames to either side of the reference that a pattern is proposed by
+CLEARLY = 0.02  # of likeness: more than grain makes
 
 
 class PointTrackParams(Params):
@@ -56,3 +62,51 @@ class PointTrack(Track[PointTrackParams]):
             raise needs("press the thing in the picture.")
         picture = inputs.picture("plate", int(params.reference))
         return about_point(picture, places[0], int(params.half), MODELS[params.follows])
+
+    def propose(self, inputs: Inputs, params: PointTrackParams, progress: Progress) -> Proposal | None:
+        """The largest pattern that still moves as the thing itself does, by the frames beside the reference."""
+        places = self.places(params)
+        if len(places) == 0:
+            return None
+        n = inputs.shot.length
+        reference = min(int(params.reference), n)
+
+        def look(i: int) -> Array:
+            progress.at(0, 0, "trying patterns of several sizes")
+            return inputs.picture("plate", i + 1)
+
+        near = [k for k in range(reference - TRIED, reference + TRIED + 1) if 1 <= k <= n and k != reference]
+        turns = self._turns(inputs, params, near)
+        half = proposed_half(look, places[0], reference - 1, n)
+        wanted = params.model_copy(update={"half": half, "follows": TURN if turns else params.follows})
+        values = {k: getattr(wanted, k) for k in ("half", "follows") if getattr(wanted, k) != getattr(params, k)}
+        if not values or not near:
+            return None
+        now, then = (self._found(inputs, p, near) for p in (params, wanted))
+        if then is None or (now is not None and then[0] >= now[0] and not turns):
+            return None
+        reasons = ["It turns or grows beside the reference, which a pattern that only shifts cannot follow."] if turns else []
+        if "half" in values:
+            how = "more surely" if half > params.half else "best; larger ones hold what lies behind it"
+            reasons.append(f"Patterns of {2 * half + 1} px still move as the thing does and tell its place {how}.")
+        effects = (Effect("error", now[0], then[0], "px", ERROR),) if now is not None else ()
+        return Proposal(values, " ".join(reasons), effects, gains=f"Measured on {len(near)} frames beside the reference.")
+
+    def _turns(self, inputs: Inputs, params: PointTrackParams, frames: list[int]) -> bool:
+        """Whether a pattern that may turn and grow is clearly more like the thing."""
+        if params.follows == TURN:
+            return False
+        one, two = (self._found(inputs, params.model_copy(update={"follows": f}), frames) for f in (ONLY, TURN))
+        return two is not None and (one is None or two[1] > one[1] + CLEARLY)
+
+    def _found(self, inputs: Inputs, params: PointTrackParams, frames: list[int]) -> tuple[float, float] | None:
+        """Error px that the fit tells and likeness, medians over frames; None where it is not found in all of them, or shows too little."""
+        try:
+            surface = self.surface_of(inputs, params)
+        except UserError:
+            return None
+        found = [found_in(surface, inputs.picture("plate", n), Way(np.eye(3), np.eye(3)), int(params.reach)) for n in frames]
+        told = [f for f in found if not f.lost and np.isfinite(f.error)]
+        if len(told) < max(len(frames), 1):
+            return None
+        return float(np.median([f.error for f in told])), float(np.median([f.alike for f in told]))

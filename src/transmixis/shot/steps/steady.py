@@ -3,29 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.align import camera_move
+from transmixis.core.motion.motion import moved_points, told_by
 from transmixis.core.motion.point import follow_points
-from transmixis.core.motion.similarity import Similarity
+from transmixis.core.motion.similarity import Similarity, fit_similarity
 from transmixis.core.motion.steady import corrections, from_points, moved, zoom_needed
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.survey.findings import SHIFT
 from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
+from transmixis.shot.steps.attachment import HANGS_ON
 from transmixis.shot.steps.params import Params, choice, number
 
 ENLARGED = 8.0  # %: more and the loss of detail shows beside an untouched plate (judgement, docs/limits.md)
-WHOLE, ONE, TWO = "the whole picture", "one point", "two points"
+WHOLE, ONE, TWO, TRACK = "the whole picture", "one point", "two points", "a track"
 
 TRIED = 5  # frames that a proposal is tried on
 
 
 class SteadyParams(Params):
-    by: str = choice(WHOLE, (WHOLE, ONE, TWO), "By", "One point tells position; two points tell position, rotation and scale.")
+    by: str = choice(
+        WHOLE, (WHOLE, ONE, TWO, TRACK), "By", "One point tells position; two points, or a track, rotation and scale too."
+    )
     strength: float = number(0.0, 0.0, 1.0, "%", "Strength", "How much of the motion is taken out.", percent=True)
     smooth: float = number(
         0.0, 0.0, 200.0, "frames", "Keeps pans slower than", "0 locks the picture to the reference frame.", step=1
@@ -41,12 +46,12 @@ class SteadyParams(Params):
 
 
 class Steady(StepKind[SteadyParams]):
-    kind, title, stage, product, version = "steady", "Steady", "Survey", "picture", 5
+    kind, title, stage, product, version = "steady", "Steady", "Survey", "picture", 7
     says = "takes the camera's trembling or motion out"
     mends_topics = ("camera",)
     roles = ("mended",)
     work = "track"
-    slots = (Slot("plate", "the plate to steady"),)
+    slots = (Slot("plate", "the plate to steady"), replace(HANGS_ON, words="a track to steady it by", usual=()))
     mends = True
     Params = SteadyParams
     reads_other_frames = True
@@ -63,6 +68,8 @@ class Steady(StepKind[SteadyParams]):
             if base is None:
                 raise UserError("The camera's motion is not known at the reference frame; choose another reference frame.")
             rows = [path.similarity(i).after(base.inverse()) if i < len(path.x) and path.known[i] else None for i in range(n)]
+        elif params.by == TRACK:
+            rows = self._by_track(inputs, reference)
         else:
             rows = self._by_points(inputs, params, reference, progress)
         pivot = (inputs.shot.width / 2, inputs.shot.height / 2)
@@ -73,9 +80,24 @@ class Steady(StepKind[SteadyParams]):
                 table[i] = a.x, a.y, a.turn, a.grow
         return {"path": table}
 
+    def _by_track(self, inputs: Inputs, reference: int) -> list[Similarity | None]:
+        """How the track says that the picture has moved since the reference frame: position, turn and size."""
+        if not inputs.has("motion"):
+            raise UserError("No track is connected to steady by; connect one in the step sheet.")
+        base = inputs.motion("motion", reference)
+        if not base.known:
+            raise UserError(f"The track is not known at the reference frame ({base.why}); choose another reference frame.")
+        places = told_by(moved_points(base.matrix, base.about))
+        back = np.linalg.inv(base.matrix)
+        out: list[Similarity | None] = []
+        for n in range(1, inputs.shot.length + 1):
+            m = inputs.motion("motion", n)
+            out.append(fit_similarity(places, moved_points(m.matrix @ back, places)) if m.known else None)
+        return out
+
     def _by_points(self, inputs: Inputs, params: SteadyParams, reference: int, progress: Progress) -> list[Similarity | None]:
         n = inputs.shot.length
-        points = _points(params)
+        points = _points(inputs, params)
         seen = follow_points(lambda i: inputs.picture("plate", i + 1), points, reference - 1, n, progress=progress)
         pivot = (float(points[0, 0]), float(points[0, 1]))
         return [from_points(points, p, pivot) if np.isfinite(p).all() else None for p in seen]
@@ -144,8 +166,11 @@ class Steady(StepKind[SteadyParams]):
 Base = Callable[[int], Any]
 
 
-def _points(params: SteadyParams) -> Any:
+def _points(inputs: Inputs, params: SteadyParams) -> Any:
     """(1 or 2, 2) px of the reference frame."""
+    if params.by == TRACK:
+        base = inputs.motion("motion", min(int(params.reference), inputs.shot.length))
+        return moved_points(base.matrix, base.about.mean(axis=0))
     return np.array([[params.x1, params.y1], [params.x2, params.y2]][: 1 if params.by == ONE else 2], float)
 
 
@@ -194,7 +219,7 @@ def _shift_left(
             return Reading("shift left", None, "px", SHIFT, note=move.reason)
         goal = enlarged(wanted.after(first.inverse()).apply(middle[None]))
         return float(np.hypot(*(move.similarity((h, w)).apply(enlarged(middle[None])) - goal)[0])) / zoom
-    points = _points(params)
+    points = _points(inputs, params)
     goal = enlarged(wanted.apply(points))
     pair = (base_picture, product.picture)
     found = follow_points(lambda i: pair[i], enlarged(first.apply(points)), 0, 2)[1]

@@ -7,13 +7,18 @@ from typing import Any
 import numpy as np
 
 from transmixis.core.matte.outline import Mark, marks_of, xy
-from transmixis.core.matte.shape import fill_shape
-from transmixis.core.motion.surface import MODELS, Surface
+from transmixis.core.motion.motion import Motion
+from transmixis.core.motion.straight import slid, straightened
+from transmixis.core.motion.surface import MODELS, Surface, surface_in, upright
+from transmixis.core.plot import Plot, Stills
 from transmixis.core.types import Array
 from transmixis.shot.contract import Handle, Inputs, Slot
 from transmixis.shot.steps.params import Params, choice, hidden, number
-from transmixis.shot.steps.tracking import Track, needs
+from transmixis.shot.steps.tracking import Track, followed, needs
+from transmixis.shot.steps.trackreadings import ERROR
 
+STILLS, STILL = 4, 160  # how many are shown, and px that each is wide
+STANDS = "The surface straightened by its track: it must stand still on the two lines. Below each frame how far it lies off the reference, by phase correlation."
 REGION = "Press round the flat surface; the first point again closes it. Another outline may be begun beside it."
 LEAVE = "Press round what does not belong to the surface: glare, people, what lies deeper."
 
@@ -41,6 +46,7 @@ class SurfaceTrack(Track[SurfaceTrackParams]):
     tools = ("outlines", "corners")
 
     sets = "region"
+    surfaces = True
 
     def handles(self, inputs: Inputs, params: SurfaceTrackParams, frame: int) -> tuple[Handle, ...]:
         """At the reference frame region and what to leave out, at others its corners."""
@@ -53,6 +59,28 @@ class SurfaceTrack(Track[SurfaceTrackParams]):
             )
         return (self.seat_handle(inputs, params, frame, "corners", "Corners"),)
 
+    def plot(self, inputs: Inputs, params: Any, frame: int) -> Plot:
+        """The surface straightened by its track on a few frames: it must stand still."""
+        motions = self.motions(inputs)
+        return Plot("Straightened by its track", STANDS, (self._stills(inputs, params, motions),), followed(motions))
+
+    def _stills(self, inputs: Inputs, params: SurfaceTrackParams, motions: list[Motion | None]) -> Stills:
+        words, corners = "must stand still", self.places(params)
+        known = [(n, m) for n, m in enumerate(motions, 1) if m is not None and m.known]
+        if not len(corners) or not known:
+            return Stills(words, why="not followed yet")
+        reference = int(params.reference)
+        shown = [known[i] for i in np.unique(np.linspace(0, len(known) - 1, min(len(known), STILLS)).round().astype(int))]
+        base, scale = straightened(inputs.picture("plate", reference), np.eye(3), corners, STILL)
+        pictures, below, bad = [], [], []
+        for n, motion in shown:
+            picture, _ = straightened(inputs.picture("plate", n), motion.matrix, corners, STILL)
+            off = slid(base, picture)
+            pictures.append(picture)
+            below.append(f"{n}" if off is None else f"{n}: {off / scale:.2f} px")
+            bad.append(off is not None and off / scale > ERROR)
+        return Stills(words, tuple(pictures), tuple(below), tuple(bad))
+
     def kept(self, value: Any) -> Any:
         return [[[i, round(x, 2), round(y, 2)] for i, x, y in outline] for outline in value]
 
@@ -61,22 +89,12 @@ class SurfaceTrack(Track[SurfaceTrackParams]):
         outlines = [xy(marks_of(o)) for o in params.region if len(o) >= 3]
         if not outlines:
             return np.zeros((0, 2))
-        every = np.vstack(outlines)
-        (x0, y0), (x1, y1) = every.min(axis=0), every.max(axis=0)
-        return np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]])
+        return upright(outlines)
 
     def surface_of(self, inputs: Inputs, params: SurfaceTrackParams) -> Surface:
-        corners = self.places(params)
-        if len(corners) == 0:
+        if len(self.places(params)) == 0:
             raise needs("draw round the surface in the picture.")
         reference = int(params.reference)
-        picture = inputs.picture("plate", reference)
-        h, w = picture.shape[:2]
-        mask = np.zeros((h, w), np.float32)
-        for outline in params.region:
-            mask = np.maximum(mask, fill_shape(xy(outline), h, w))
-        for outline in params.leave:
-            mask = np.minimum(mask, 1 - fill_shape(xy(outline), h, w))
-        if inputs.has("leave"):
-            mask = np.minimum(mask, 1 - inputs.matte("leave", reference))
-        return Surface(picture, corners, mask, params.model)
+        there = 1 - inputs.matte("leave", reference) if inputs.has("leave") else None
+        outlines, leave = ([xy(marks_of(o)) for o in outlines if len(o) >= 3] for outlines in (params.region, params.leave))
+        return surface_in(inputs.picture("plate", reference), outlines, leave, params.model, there)

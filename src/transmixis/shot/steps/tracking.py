@@ -8,9 +8,12 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.matte.outline import marks_of, xy
+from transmixis.core.motion.agree import from_behind, jumps
 from transmixis.core.motion.follow import Way, follow, stretches
+from transmixis.core.motion.level import Laid
 from transmixis.core.motion.motion import Motion, moved_points, through
-from transmixis.core.motion.surface import Laid, Surface
+from transmixis.core.motion.smear import Shutter
+from transmixis.core.motion.surface import Surface
 from transmixis.core.plot import Path, Plot, Trace
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
@@ -18,9 +21,8 @@ from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Handle, Inputs, P, Piece, Pins, Product, StepKind
 from transmixis.shot.model import Pin, Step
 from transmixis.shot.pins import set_pin
+from transmixis.shot.steps.trackreadings import ERROR, gap_about, lost_readings, seat_readings, track_readings
 
-ERROR = 0.5  # px: more, and what is attached slides visibly (docs/limits.md)
-UNLIKE = 25.0  # % that the pattern may differ from its reference before it is likely another thing (judgement, docs/limits.md)
 SEAT_HINT = "Drag it to where it is seen in this frame: it is then set here by hand."
 TRAIL = 24  # frames before and after whose places are shown
 SEAT = "seat"  # the parameter whose pins are places set by hand
@@ -29,7 +31,7 @@ SEAT = "seat"  # the parameter whose pins are places set by hand
 class Track(StepKind[P]):
     """A kind that follows something from its reference frame. Subclasses say what: `surface_of` and `places`."""
 
-    stage, product, version = "Motion", "motion", 2
+    stage, product, version = "Motion", "motion", 6
     roles = ("motion",)
     pieced = True
     held_pins = (SEAT,)
@@ -56,19 +58,22 @@ class Track(StepKind[P]):
 
     def plot(self, inputs: Inputs, params: Any, frame: int) -> Plot:
         """Where it goes, and its error on every frame that has been followed."""
-        n = inputs.shot.length
-        motions = [inputs.motion_if_there(k) for k in range(1, n + 1)]
-        known = [m is not None and m.known for m in motions]
+        motions = self.motions(inputs)
         error = np.array([m.error if m is not None and m.known else np.nan for m in motions])
         at = np.array([_middle(m) if m is not None and m.known else (np.nan, np.nan) for m in motions])
         there = np.isfinite(at[:, 0])
         at = at - (at[there].min(axis=0) + at[there].max(axis=0)) / 2 if there.any() else at
-        missing = [k + 1 for k, m in enumerate(motions) if m is not None and not m.known]
-        words = f"Followed on {sum(known)} of {n} frames" + (f"; not known at {_named(missing)}." if missing else ".")
         tip = "Where it goes over the frame, and how sure each frame is, as the fit tells. Gaps: not followed yet, or hidden."
         why = "not followed yet"
-        return Plot("Path and error", tip, (Path(at, 0.0), Trace("error, px", error, ERROR, "px", floor=True, why=why)), words)
+        return Plot(
+            "Path and error", tip, (Path(at, 0.0), Trace("error, px", error, ERROR, "px", floor=True, why=why)), followed(motions)
+        )
 
+    def motions(self, inputs: Inputs) -> list[Motion | None]:
+        """Of every frame what is known without following anything now."""
+        return [inputs.motion_if_there(k) for k in range(1, inputs.shot.length + 1)]
+
+    surfaces = False  # whether it follows a surface, whose coverage counts
     sets = ""  # the parameter that says what is followed
 
     def seat_handle(self, inputs: Inputs, params: Any, frame: int, tool: str, words: str) -> Handle:
@@ -126,13 +131,27 @@ class Track(StepKind[P]):
             seat = self.seats(params, inputs.pins())[int(piece.depends["start"][0])]
             way = Way(seat, seat)
         else:
-            last, second, lost = before["last"], before["before"], int(before["lost"])
-            way = Way(last, second, lost)
-        found, way = follow(
-            surface, lambda n: inputs.picture("plate", n), piece.depends["frames"], way, int(params.reach), progress
-        )
-        table = _table(found, piece.depends["frames"])
-        return {**table, "last": way.last, "before": way.before, "lost": np.array(way.lost)}
+            way = Way(before["last"], before["before"], int(before["lost"]), _shutter(before["shutter"]), _told(before["usual"]))
+        frames, first = piece.depends["frames"], way
+
+        def look(n: int) -> Array:
+            return inputs.picture("plate", n)
+
+        found, way = follow(surface, look, frames, way, int(params.reach), progress)
+        table = _table(found, frames)
+        back, jump = from_behind(surface, look, frames, found, way.shutter.share, progress), jumps(surface, first, found)
+        usual = np.array(np.nan if way.usual is None else way.usual)
+        numbers = [np.nan if way.shutter.share is None else way.shutter.share, *(way.shutter.bend or (np.nan, np.nan))]
+        return {
+            **table,
+            "back": back,
+            "jump": jump,
+            "last": way.last,
+            "before": way.before,
+            "lost": np.array(way.lost),
+            "shutter": np.array(numbers),
+            "usual": usual,
+        }
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
         places = self.places(params)
@@ -150,23 +169,35 @@ class Track(StepKind[P]):
         i = int(np.flatnonzero(piece["frames"] == frame)[0])
         why = str(piece["why"][i])
         motion = Motion(piece["matrix"][i], places, known=not why, error=float(piece["error"][i]), why=why)
-        return Product(motion=motion, work={"alike": float(piece["alike"][i]), "seen": float(piece["seen"][i])})
+        if why:
+            return Product(motion=motion, work={"gap": gap_about(piece, i)})
+        return Product(motion=motion, work={n: float(piece[n][i]) for n in ("alike", "seen", "back", "jump")})
 
     def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
         motion = product.motion
         assert motion is not None
+        work = product.work or {}
         if not motion.known:
-            return [Reading("error", None, "px", ERROR, note=motion.why), Reading("unlike", None, "%", UNLIKE, note=motion.why)]
-        box = _box_about(moved_points(motion.matrix, motion.about))
-        if product.work and product.work.get("seat"):
-            known = 0.0 if frame == int(params.reference) else None
-            note = "the reference frame" if known is not None else "set by hand here"
-            return [Reading("error", known, "px", ERROR, note=note), Reading("unlike", known, "%", UNLIKE, note=note)]
-        alike, seen = product.work["alike"], product.work["seen"]
-        return [
-            Reading("error", motion.error, "px", ERROR, spot=box, note="as the fit tells it"),
-            Reading("unlike", 100 * (1 - alike), "%", UNLIKE, spot=box, note=f"{100 * seen:.0f} % of it is seen"),
-        ]
+            return lost_readings(motion, work.get("gap"))
+        if work.get("seat"):
+            return seat_readings(reference=frame == int(params.reference))
+        return track_readings(motion, work, surface=self.surfaces)
+
+
+def followed(motions: list[Motion | None]) -> str:
+    """On how many frames, and where not, in words."""
+    missing = [k for k, m in enumerate(motions, 1) if m is not None and not m.known]
+    known = sum(m is not None and m.known for m in motions)
+    return f"Followed on {known} of {len(motions)} frames" + (f"; not known at {_named(missing)}." if missing else ".")
+
+
+def _told(number: Array) -> float | None:
+    return float(number) if np.isfinite(number) else None
+
+
+def _shutter(numbers: Array) -> Shutter:
+    share, x, y = numbers
+    return Shutter(_told(share), (float(x), float(y)) if np.isfinite(x) else None)
 
 
 def _middle(motion: Motion) -> tuple[float, float]:
@@ -195,14 +226,6 @@ def _table(found: list[Laid], frames: list[int]) -> Analysis:
         "error": np.array([f.error for f in found]),
         "why": np.array([f.why for f in found], dtype=np.str_),
     }
-
-
-def _box_about(places: Array) -> tuple[int, int, int, int]:
-    """Box (x, y, w, h) px about places, 24 px at least."""
-    low, high = places.min(axis=0), places.max(axis=0)
-    middle, size = (low + high) / 2, np.maximum(high - low, 24)
-    x, y = middle - size / 2
-    return int(x), int(y), int(size[0]), int(size[1])
 
 
 def needs(words: str) -> UserError:

@@ -1,0 +1,190 @@
+"""The camera of a take: what kind of move it is, told first, and the model that fits it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from transmixis.core.errors import UserError
+from transmixis.core.motion.pose import Camera
+from transmixis.core.progress import Progress
+from transmixis.core.solve.grow import Scene, flat_rest, grown, start_pair
+from transmixis.core.solve.tracks import Tracks
+from transmixis.core.solve.turning import turning
+from transmixis.core.types import Array
+
+PARALLAX, TURN, FLAT, LOCKED = "parallax", "turn", "flat", "locked"
+STILL = 0.5  # px that a feature may move over the whole take and stand
+STANDS = 0.6  # of the features that must stand for a locked camera
+DEPTH = 0.25  # px that no flat perspective explains: at least as much is depth
+TIMES = 6.0  # times the features' own error
+LEFT = 0.15  # px that a turn may leave over
+TURNS = 0.75  # of what is seen that a turn must explain
+GUESSES = (0.7, 0.95, 1.3, 1.8, 2.6)  # focal lengths that are tried, in widths of the frame
+PROBED = 10  # frames on which they are
+FEWEST = 20  # tracks
+
+
+@dataclass(frozen=True)
+class Solved:
+    """`kind` of the move, `cameras` of the frames, `points` (m, 3) with their `errors` (m,) px and in which frames they are `seen` (n, m);
+    `words` says what was found."""
+
+    kind: str
+    cameras: tuple[Camera, ...]
+    points: Array
+    errors: Array
+    seen: Array
+    words: str
+
+    @property
+    def focal(self) -> float:
+        return self.cameras[0].focal
+
+
+def solved(tracks: Tracks, size: tuple[int, int], focal: float | None, *, bend: bool, progress: Progress | None = None) -> Solved:
+    """The camera of the tracks of a take of `size` (width, height) px; `focal` px, None: not known; `bend`: the lens bends, find how.
+    Raises UserError where there is too little to go by."""
+    if tracks.count < FEWEST:
+        raise UserError(
+            f"Only {tracks.count} features could be followed; the camera cannot be told from so few. Light or texture is lacking."
+        )
+    width, height = size
+    middle = np.array([width / 2, height / 2])
+    given = float("nan") if focal is None else focal  # of a camera that stands it is not told
+    if _stands(tracks.places):
+        return _locked(tracks, given, middle)
+    depth, why = _depth(tracks)
+    scene: Scene | None = None
+    kind = PARALLAX
+    if depth:
+        try:
+            scene = _best(grown, tracks.places, focal, middle, width, bend=bend, progress=progress)
+        except UserError as e:
+            why = str(e)
+    if scene is None:
+        kind = TURN
+        scene = _best(turning, tracks.places, focal, middle, width, bend=bend, progress=progress)
+        off = np.linalg.norm(scene.bundle().off(), axis=1)
+        kept = len(off) / int(np.isfinite(tracks.places[..., 0]).sum())
+        if kept < TURNS or float(np.median(off)) > max(LEFT, TIMES * _noise(tracks)):
+            return _refused(len(tracks.places), given, middle, why)
+    return _told(scene, kind, middle)
+
+
+def _stands(places: Array) -> bool:
+    low, high = np.nanmin(places, axis=0), np.nanmax(places, axis=0)
+    return float((np.hypot(*(high - low).T) < STILL).mean()) > STANDS
+
+
+def _noise(tracks: Tracks) -> float:
+    errors = tracks.errors[np.isfinite(tracks.errors) & (tracks.errors > 0)]
+    return float(np.median(errors)) if len(errors) else 0.0
+
+
+def _depth(tracks: Tracks) -> tuple[bool, str]:
+    """Whether the take shows depth, and why not."""
+    try:
+        i, j = start_pair(tracks.places)
+    except UserError as e:
+        return False, str(e)
+    both = np.isfinite(tracks.places[i, :, 0]) & np.isfinite(tracks.places[j, :, 0])
+    left = flat_rest(tracks.places[i, both], tracks.places[j, both])
+    if left > max(DEPTH, TIMES * _noise(tracks)):
+        return True, ""
+    return False, f"all features move as on one flat thing, to {left:.2f} px; no depth can be told"
+
+
+def _best(
+    solve: Callable[..., Scene],
+    places: Array,
+    focal: float | None,
+    middle: Array,
+    width: int,
+    *,
+    bend: bool,
+    progress: Progress | None,
+) -> Scene:
+    """Solved with the focal length that is known, or begun with the guess that explains a few frames best."""
+    if focal is not None:
+        return solve(places.copy(), focal, middle, free=False, bend=bend, progress=progress)
+    frames = np.unique(np.linspace(0, len(places) - 1, min(len(places), PROBED)).round().astype(int))
+    some = places[frames]
+    some = some[:, np.isfinite(some[..., 0]).sum(axis=0) >= 3]
+    best, least, said = None, np.inf, "The camera cannot be told."
+    for g in GUESSES:
+        try:
+            scene = solve(some.copy(), g * width, middle, free=True, bend=False, progress=progress)
+        except UserError as e:
+            said = str(e)
+            continue
+        found = float(scene.lens[0])
+        if not 0.3 * width < found < 20 * width:
+            continue
+        b = scene.bundle()
+        # what was thrown away counts as wrong
+        lost = 1 - len(b.at) / max(int(np.isfinite(some[..., 0]).sum()), 1)
+        cost = float(np.median(np.linalg.norm(b.off(), axis=1))) * (1 + 3 * lost) if len(b.at) else np.inf
+        if cost < least:
+            best, least = found, cost
+    if best is None:
+        raise UserError(said)
+    return solve(places.copy(), best, middle, free=True, bend=bend, progress=progress)
+
+
+def _told(scene: Scene, kind: str, middle: Array) -> Solved:
+    """In the first camera's own directions, the longest way from it being 1."""
+    b = scene.bundle()
+    off = np.linalg.norm(b.off(), axis=1)
+    frames, ids = np.flatnonzero(scene.known), np.flatnonzero(scene.solid)
+    first = int(frames[0])
+    r0, t0 = scene.turns[first], scene.shifts[first]
+    points = scene.points[ids] @ r0.T + t0
+    turns = scene.turns @ r0.T
+    shifts = scene.shifts - np.einsum("nij,j->ni", turns, t0)
+    places = -np.einsum("nji,nj->ni", turns, shifts)
+    far = float(np.linalg.norm(places[frames], axis=1).max()) if kind == PARALLAX else 1.0
+    f, k1, k2 = (float(v) for v in scene.lens)
+    cameras = []
+    for n in range(len(turns)):
+        own = off[frames[b.cams] == n]
+        error = float(np.sqrt((own**2).mean())) if len(own) else float("nan")
+        why = "" if scene.known[n] else "too few of the solved points are seen here"
+        x, y = (float(v) for v in middle)
+        cameras.append(Camera(f, (x, y), turns[n], shifts[n] / far, k1, k2, bool(scene.known[n]), error, why))
+    errors = np.sqrt(np.bincount(b.ids, off**2, len(ids)) / np.maximum(np.bincount(b.ids, minlength=len(ids)), 1))
+    words = {
+        PARALLAX: f"The camera moves; {len(ids)} points were solved",
+        TURN: f"The camera only turns; {len(ids)} directions were solved",
+    }[kind]
+    words += f" with {float(np.median(off)):.2f} px left in the median."
+    seen = np.zeros((len(turns), len(ids)), bool)
+    seen[frames[b.cams], b.ids] = True
+    return Solved(kind, tuple(cameras), points / far, errors, seen, words)
+
+
+def _locked(tracks: Tracks, focal: float, middle: Array) -> Solved:
+    at = np.nanmedian(tracks.places, axis=0)
+    off = np.hypot(*np.moveaxis(tracks.places - at, 2, 0))
+    x, y = (float(v) for v in middle)
+    cameras = [
+        Camera(focal, (x, y), np.eye(3), np.zeros(3), error=float(np.sqrt(np.nanmean(np.minimum(row, STILL) ** 2))))
+        for row in off
+    ]
+    return Solved(
+        LOCKED,
+        tuple(cameras),
+        np.zeros((0, 3)),
+        np.zeros(0),
+        np.zeros((len(cameras), 0), bool),
+        "The camera stands still; neither focal length nor depth can be told.",
+    )
+
+
+def _refused(n: int, focal: float, middle: Array, why: str) -> Solved:
+    x, y = (float(v) for v in middle)
+    camera = Camera(focal, (x, y), np.eye(3), np.zeros(3), known=False, why=why)
+    words = f"No camera can be solved: {why}. A surface track follows a flat thing."
+    return Solved(FLAT, (camera,) * n, np.zeros((0, 3)), np.zeros(0), np.zeros((n, 0), bool), words)

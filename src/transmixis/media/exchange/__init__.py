@@ -1,0 +1,1 @@
+"""Tracks, cameras and lenses in open formats, written and read back."""

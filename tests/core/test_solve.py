@@ -1,0 +1,215 @@
+"""Solving cameras: from features seen by cameras with a known path, of each kind of move."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+from camerapaths import FOCAL, SIZE, laid_over, pan, path_error, truck
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from othersolver import solved_otherwise
+from scipy.spatial.transform import Rotation
+
+from transmixis.core.errors import UserError
+from transmixis.core.motion.bending import bent, flat_of, unbent
+from transmixis.core.solve.bundle import Bundle, _jacobian, _rotation, adjusted
+from transmixis.core.solve.camera import FLAT, LOCKED, PARALLAX, TURN, _depth, _noise, solved
+from transmixis.core.solve.grow import flat_rest, start_pair
+from transmixis.core.solve.tracks import Tracks
+from transmixis.core.solve.turning import turned_by
+
+NOISE = 0.03
+
+
+def tracks(at: np.ndarray, error: float = NOISE) -> Tracks:
+    return Tracks(at.copy(), np.where(np.isfinite(at[..., 0]), error, np.nan))
+
+
+# -- whole solves
+
+
+def test_a_moving_camera_is_solved() -> None:
+    at, turn, place, things = truck()
+    made = solved(tracks(at), SIZE, FOCAL, bend=False)
+    assert made.kind == PARALLAX
+    assert all(c.known for c in made.cameras)
+    assert path_error(list(made.cameras), place) < 3e-4
+    # the first camera is the beginning, the farthest stands 1 from it
+    assert made.cameras[0].turn == pytest.approx(np.eye(3), abs=1e-9)
+    assert made.cameras[0].shift == pytest.approx(np.zeros(3), abs=1e-9)
+    assert max(np.linalg.norm(c.place) for c in made.cameras) == pytest.approx(1)
+    for n in (7, 29):
+        left = Rotation.from_matrix(made.cameras[n].turn @ (turn[n] @ turn[0].T).T).magnitude()
+        assert np.degrees(left) < 0.02
+    # what is told of a frame is what its points do
+    off = np.array([c.error for c in made.cameras])
+    assert off == pytest.approx(NOISE * np.sqrt(2), rel=0.25)
+    assert np.median(made.errors) == pytest.approx(NOISE * np.sqrt(2), rel=0.25)
+    assert len(made.points) > 0.95 * len(things)
+
+
+def test_an_independent_solver_finds_the_same_way(tmp_path: Path) -> None:
+    """The same tracks: as near to the truth as ours, and nearer to ours than either is to the truth."""
+    at, _, place, _ = truck(points=120, frames=20)
+    ours = np.array([c.place for c in solved(tracks(at), SIZE, FOCAL, bend=False).cameras])
+    other = solved_otherwise(at, SIZE, FOCAL, tmp_path)
+    assert np.isfinite(other).all()
+    length = np.linalg.norm(np.diff(place, axis=0), axis=1).sum()
+    off, theirs = (np.linalg.norm(laid_over(p, place) - place, axis=1) for p in (ours, other))
+    between = np.linalg.norm(laid_over(ours, other) - other, axis=1) / np.linalg.norm(np.diff(other, axis=0), axis=1).sum()
+    assert off.mean() / length < 1.2 * theirs.mean() / length < 3e-4
+    assert between.mean() < 0.3 * off.mean() / length
+
+
+def test_focal_length_and_bend_are_found() -> None:
+    at, _, place, _ = truck(k1=-0.08)
+    made = solved(tracks(at), SIZE, None, bend=True)
+    assert made.focal == pytest.approx(FOCAL, rel=5e-3)
+    assert made.cameras[0].k1 == pytest.approx(-0.08, abs=2e-3)
+    assert path_error(list(made.cameras), place) < 1e-3
+
+
+def test_things_that_move_are_left_out() -> None:
+    at, _, place, _ = truck(points=180)
+    third = at.shape[1] // 3
+    rng = np.random.default_rng(5)
+    at[:, :third] += np.cumsum(rng.normal([2, 0.5], 0.3, (len(at), 1, 2)), axis=0)
+    made = solved(tracks(at), SIZE, FOCAL, bend=False)
+    assert path_error(list(made.cameras), place) < 6e-4
+
+
+@pytest.mark.parametrize("focal", [FOCAL, None])
+def test_a_camera_on_a_tripod_is_told_and_solved(focal: float | None) -> None:
+    at, turn = pan()
+    made = solved(tracks(at), SIZE, focal, bend=False)
+    assert made.kind == TURN
+    assert made.focal == pytest.approx(FOCAL, rel=2e-3)
+    for c, t in zip(made.cameras, turn, strict=True):
+        assert np.degrees(Rotation.from_matrix(c.turn @ (t @ turn[0].T).T).magnitude()) < 0.01
+        assert c.shift == pytest.approx(np.zeros(3))
+    assert np.linalg.norm(made.points, axis=1) == pytest.approx(1, abs=0.01)
+
+
+def test_a_camera_that_stands_is_told() -> None:
+    rng = np.random.default_rng(2)
+    at = rng.uniform(20, 500, (80, 2))[None] + NOISE * rng.standard_normal((20, 80, 2))
+    at[:, :20] += np.cumsum(rng.normal(2, 1, (20, 20, 2)), axis=0)  # somebody walks
+    made = solved(tracks(at), SIZE, None, bend=False)
+    assert made.kind == LOCKED
+    assert np.isnan(made.focal)  # nothing tells it
+    assert all(c.known and (c.turn == np.eye(3)).all() for c in made.cameras)
+    # a quarter walks and counts as half a pixel, the rest are off by their noise
+    most = np.sqrt(0.25 * 0.5**2 + 0.75 * 2 * NOISE**2)
+    assert all(NOISE < c.error < most + 0.01 for c in made.cameras)
+
+
+def test_a_flat_wall_is_refused_with_its_reason() -> None:
+    at, *_ = truck(flat=True, move=2.0)
+    made = solved(tracks(at), SIZE, FOCAL, bend=False)
+    assert made.kind == FLAT
+    assert not any(c.known for c in made.cameras)
+    assert "flat" in made.cameras[3].why
+    assert "surface track" in made.words
+
+
+def test_too_few_features_are_told() -> None:
+    at, *_ = truck()
+    with pytest.raises(UserError, match="Only 12 features"):
+        solved(tracks(at[:, :12]), SIZE, FOCAL, bend=False)
+    with pytest.raises(UserError, match="share 30 features"):
+        start_pair(at[:, :25])
+
+
+def test_the_errors_of_features_raise_what_counts_as_depth() -> None:
+    assert _noise(Tracks(np.zeros((2, 3, 2)), np.array([[0, 0, 0], [0.1, 0.2, np.nan]]))) == pytest.approx(0.15)
+    assert _noise(Tracks(np.zeros((1, 2, 2)), np.zeros((1, 2)))) == 0  # first sightings alone tell none
+    at, *_ = truck()
+    assert _depth(tracks(at))[0]
+    assert not _depth(tracks(at, error=5.0))[0]
+
+
+# -- parts
+
+
+def test_the_pair_shows_depth() -> None:
+    at, *_ = truck(noise=0)
+    i, j = start_pair(at)
+    assert j - i > 15  # far apart, as the camera moves evenly
+    both = np.isfinite(at[i, :, 0]) & np.isfinite(at[j, :, 0])
+    assert flat_rest(at[i, both], at[j, both]) > 1
+    assert flat_rest(at[i, both], at[i, both] * 1.1 + 3) < 1e-4
+
+
+@given(st.floats(-0.3, 0.3), st.floats(-0.1, 0.1))
+@settings(max_examples=40, deadline=None)
+def test_bending_is_undone(k1: float, k2: float) -> None:
+    flat = np.array([[0.0, 0], [0.1, -0.2], [0.45, 0.25], [-0.3, 0.28]])
+    assert unbent(bent(flat, k1, k2), k1, k2) == pytest.approx(flat, abs=1e-10)
+
+
+def test_bending_is_opencvs() -> None:
+    flat = np.array([[0.1, -0.2], [0.45, 0.25], [-0.3, 0.28]])
+    want, _ = cv2.projectPoints(np.c_[flat, np.ones(3)], np.zeros(3), np.zeros(3), np.eye(3), np.array([-0.2, 0.05, 0, 0]))
+    assert bent(flat, -0.2, 0.05) == pytest.approx(want.reshape(-1, 2), abs=1e-12)
+    places = np.array([480.0, 270]) + 1000 * bent(flat, -0.2, 0.05)
+    assert flat_of(places, 1000.0, np.array([480.0, 270]), -0.2, 0.05) == pytest.approx(flat, abs=1e-10)
+
+
+def test_derivatives_are_those_of_small_steps() -> None:
+    r, t, p = Rotation.from_rotvec([0.1, -0.2, 0.05]).as_matrix(), np.array([0.2, -0.1, 0.3]), np.array([0.7, -0.4, 5.0])
+    lens, middle = np.array([1000.0, -0.1, 0.03]), np.array([480.0, 270])
+
+    def at(r: np.ndarray, t: np.ndarray, p: np.ndarray, lens: np.ndarray) -> np.ndarray:
+        one = Bundle(r[None], t[None], p[None], lens, middle, np.array([0]), np.array([0]), np.zeros((1, 2)))
+        return one.off()[0]
+
+    cam, lns, pnt = np.zeros((2, 6)), np.zeros((2, 3)), np.zeros((2, 3))
+    assert _jacobian(r, t, p, lens, cam, lns, pnt)
+    h = 1e-6
+    for k in range(3):
+        d = np.zeros(3)
+        d[k] = h
+        assert cam[:, k] == pytest.approx(
+            (at(_rotation(d) @ r, t, p, lens) - at(_rotation(-d) @ r, t, p, lens)) / (2 * h), rel=1e-4
+        )
+        assert cam[:, 3 + k] == pytest.approx((at(r, t + d, p, lens) - at(r, t - d, p, lens)) / (2 * h), rel=1e-4, abs=1e-4)
+        assert pnt[:, k] == pytest.approx((at(r, t, p + d, lens) - at(r, t, p - d, lens)) / (2 * h), rel=1e-4, abs=1e-4)
+        assert lns[:, k] == pytest.approx((at(r, t, p, lens + d) - at(r, t, p, lens - d)) / (2 * h), rel=1e-4, abs=1e-3)
+    assert not _jacobian(r, t, -p, lens, cam, lns, pnt)  # behind the camera
+
+
+def test_what_is_adjusted_falls_into_place_and_strangers_do_not_pull() -> None:
+    at, turn, place, things = truck(noise=0, frames=6, points=60)
+    rng = np.random.default_rng(4)
+    j, i = np.nonzero(np.isfinite(at[..., 0]).T)
+    shifts = -np.einsum("nij,nj->ni", turn, place)
+    seen = at[i, j]
+    seen[::40] += 30  # wrong ones
+    start = Bundle(
+        turn, shifts + 0.01 * rng.standard_normal(shifts.shape), things + 0.05 * rng.standard_normal(things.shape),
+        np.array([1050.0, 0, 0]), np.array(SIZE) / 2, i, j, seen,
+    )  # fmt: skip
+    made = adjusted(start, rounds=60, focal=True)
+    right = np.ones(len(seen), bool)
+    right[::40] = False
+    assert np.linalg.norm(made.off()[right], axis=1).max() < 0.02
+    assert made.lens[0] == pytest.approx(FOCAL, rel=1e-3)
+    assert made.lens[1:] == pytest.approx([0, 0])  # was not free
+    held = adjusted(start, rounds=20, moving=False)
+    assert held.shifts == pytest.approx(start.shifts)
+    assert held.lens == pytest.approx(start.lens)
+    assert start.lens[0] == 1050  # the beginning is left as it was
+
+
+def test_a_turn_is_found_among_strangers() -> None:
+    rng = np.random.default_rng(6)
+    a = rng.normal(size=(60, 3))
+    a /= np.linalg.norm(a, axis=1, keepdims=True)
+    turn = Rotation.from_rotvec([0.2, 0.4, -0.1]).as_matrix()
+    b = a @ turn.T
+    b[:15] = rng.normal(size=(15, 3))
+    b[:15] /= np.linalg.norm(b[:15], axis=1, keepdims=True)
+    assert turned_by(a, b) == pytest.approx(turn, abs=1e-6)
