@@ -7,7 +7,7 @@ import pytest
 from pointclips import clip
 from walls import seen_through, wall
 
-from transmixis.core.motion.agree import NOT_FOUND, USUAL, from_behind, jumps
+from transmixis.core.motion.agree import NOT_FOUND, USUAL, drifts, from_behind, jumps, strains
 from transmixis.core.motion.follow import Way, follow
 from transmixis.core.motion.level import Laid
 from transmixis.core.motion.motion import Motion, moved_points
@@ -79,12 +79,77 @@ def test_jumps_are_told_beyond_usual_shaking() -> None:
     assert jump[6] == pytest.approx(abs(bends[5]) - USUAL * usual)
     assert (jump[1:5] < 0.5).all()
     found[3] = Laid(np.eye(3), why="hidden")
-    assert np.isnan(jumps(pattern, Way(np.eye(3), np.eye(3)), found)[3:6]).all()
+    after = jumps(pattern, Way(np.eye(3), np.eye(3)), found)
+    assert np.isnan(after[[3, 5]]).all()  # lost; and no speed is known yet
+    assert after[4] < 0.5  # found again where its path led
+
+
+def test_found_again_off_its_path_is_a_jump() -> None:
+    """A look-alike beside it is found as well as the thing itself; the path knows better."""
+    pattern = about_point(take()[0], AT, 12)
+    still = Way(np.eye(3), np.eye(3))
+    places = [2.0, 4.1, 6.0, None, None, 12.1, 14.0]
+    for leap in (0.0, 30.0):
+        found = [
+            Laid(np.eye(3), why="hidden") if x is None else Laid(moved(x + (leap if n > 4 else 0)), 1, 1)
+            for n, x in enumerate(places)
+        ]
+        jump = jumps(pattern, still, found)
+        usual = np.median(np.abs(np.diff([0, 2.0, 4.1, 6.0], n=2)))
+        beyond = max(abs(12.1 + leap - (6.0 + 3 * 1.9)) - USUAL * usual * 3 * 4 / 2, 0.0)
+        assert jump[5] == pytest.approx(beyond, abs=1e-6)
+        assert np.isnan(jump[[3, 4, 6]]).all()
+    assert np.isnan(jumps(pattern, still, [found[3], *found[5:]])[1])  # of one place before it no speed is known
+
+
+def test_of_the_last_pair_the_way_that_led_to_it_says_where_to_look() -> None:
+    """The frame before the last has but one after it: looked for without its speed it would be lost, and was no slip."""
+    big = wall(5, (120, 300))
+    frames = [seen_through(big, moved(-21.0 * n)) for n in range(6)]
+    pattern = about_point(frames[0], np.array([200.0, 60.0]), 12)
+    found, _ = follow(pattern, lambda n: frames[n], range(1, 6), Way(moved(-0.0), moved(21.0)), 30)
+    back = from_behind(pattern, lambda n: frames[n], range(1, 6), found, None, Progress())
+    assert (back[:-1] < 0.05).all()
+    alone = from_behind(pattern, lambda n: frames[n], range(1, 3), found[:2], None, Progress())
+    assert np.isnan(alone).all()  # neither side knows a speed
+
+
+def test_what_changes_more_than_it_may_is_laid_askew_by_so_much() -> None:
+    big = wall(5, (120, 200))
+    a = np.radians(6.0)
+    turn = np.array([[np.cos(a), -np.sin(a), 0], [np.sin(a), np.cos(a), 0], [0, 0, 1]])
+    about = moved(*AT) @ turn @ moved(*-AT)
+    frames = [seen_through(big, m) for m in (np.eye(3), moved(3.0), about)]
+    off_middle = np.array([[AT[0] + 20.0, AT[1]]])  # its place beside the pattern
+    plain, free = (about_point(frames[0], AT, 12, m, off_middle[0]) for m in ("position", "similarity"))
+    look = frames.__getitem__
+    found, _ = follow(plain, look, [1, 2], Way(np.eye(3), np.eye(3)), 20)
+    told = strains(free, plain, look, [1, 2], found, None, Progress())
+    true = np.hypot(*(moved_points(found[1].matrix, off_middle)[0] - moved_points(about, off_middle)[0]))
+    assert told[0] == 0.0  # it only shifts: what a freer fit moves is grain
+    assert true > 1.5
+    assert told[1] == pytest.approx(true, abs=0.3)
+    gone = [found[0], Laid(np.eye(3), why="hidden")]
+    assert np.isnan(strains(free, plain, look, [1, 2], gone, None, Progress())[1])
+
+
+def test_drift_says_how_far_a_later_reference_lies_off_the_first() -> None:
+    frames = take()
+    first, later = about_point(frames[0], AT, 12), about_point(frames[2], AT + np.array([3.0, -1.0]), 12)
+    found, _ = follow(later, lambda n: frames[n], [3, 4, 5], Way(np.eye(3), np.eye(3)), 20)
+    for off in (0.0, 0.8):
+        seat = moved(3.0 + off, -1.0)
+        told = drifts(first, seat, later, lambda n: frames[n], [3, 4, 5], found, None, Progress())
+        assert told == pytest.approx([off] * 3, abs=0.03)
+    far = drifts(first, moved(33.0), later, lambda n: frames[n], [3, 4, 5], found, None, Progress())
+    assert np.isnan(far).all()  # so far off the first one finds nothing
+    found[1] = Laid(np.eye(3), why="hidden")
+    assert np.isnan(drifts(first, moved(3.0, -1.0), later, lambda n: frames[n], [3, 4, 5], found, None, Progress())[1])
 
 
 def test_readings_name_what_is_wrong() -> None:
     motion = Motion(moved(10.0), AT[None], error=0.1)
-    work = {"alike": 0.9, "seen": 0.3, "back": np.nan, "jump": 2.0}
+    work = {"alike": 0.9, "seen": 0.3, "back": np.nan, "jump": 2.0, "drift": np.nan}
     read = {r.name: r for r in track_readings(motion, work, surface=True)}
     assert list(read) == ["error", "unlike", "both ways", "jump", "carried by"]
     assert read["unlike"].value == pytest.approx(10)
@@ -101,8 +166,11 @@ def test_readings_name_what_is_wrong() -> None:
     assert "carried by" not in [r.name for r in track_readings(motion, work, surface=False)]
     lost = lost_readings(Motion(np.eye(3), AT[None], known=False, why="hidden"), 3.0)
     assert [(r.name, r.value) for r in lost] == [("error", None), ("unlike", None), ("gap", 3.0)]
-    assert [r.value for r in seat_readings(reference=True)] == [0, 0]
-    assert [r.value for r in seat_readings(reference=False)] == [None, None]
+    drifting = track_readings(motion, {**work, "drift": 0.7}, surface=False)[-1]
+    assert (drifting.name, drifting.value, drifting.state) == ("drift", 0.7, "fault")
+    assert [r.value for r in seat_readings(0.0, reference=True)] == [0, 0]
+    assert [r.value for r in seat_readings(float("nan"), reference=False)] == [None, None]
+    assert [r.value for r in seat_readings(0.2, reference=False)] == [0.2, 0]
 
 
 def test_a_gap_is_as_long_as_it_is_lost() -> None:

@@ -102,9 +102,8 @@ def propose(
         shot = session.document.shot(code)
         one = step_named(shot, which)
         found = with_bar(lambda p: session.renderer(code).propose(one.id, p))
-        if found is not None and use:
-            new = one.model_copy(update={"params": {**one.params, **found.values}})
-            session.document.change_shot(f"{one.name}: use proposal", shot.with_step(new))
+        if found is not None and found.sets and use:
+            session.document.change_shot(f"{one.name}: use proposal", shot.with_step(found.used(one)))
             session.document.log.add("proposal used", f"{one.name}: {found.reason}", code, step=one.id, values=found.values)
     finally:
         session.close()
@@ -115,11 +114,23 @@ def propose(
     data = {
         "step": one.id,
         "values": found.values,
+        "pins": {k: [{"frame": pin.frame, "value": pin.value} for pin in v] for k, v in found.pins.items()},
         "reason": found.reason,
         "effects": [asdict(e) for e in found.effects],
-        "used": use,
+        "used": use and found.sets,
     }
-    show(as_json, data, "\n".join([f"{one.name}: {found.reason}", *(f"{k} = {v}" for k, v in found.values.items()), *lines]))
+    show(
+        as_json,
+        data,
+        "\n".join(
+            [
+                f"{one.name}: {found.reason}",
+                *(f"{k} = {v}" for k, v in found.values.items()),
+                *(f"{k} at frame {pin.frame}" for k, v in found.pins.items() for pin in v),
+                *lines,
+            ]
+        ),
+    )
 
 
 @step.command(name="list")

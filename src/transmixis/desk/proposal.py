@@ -60,8 +60,9 @@ class ProposalCard(QWidget):
         return self._state.step_id in self._state.answers.folded
 
     def refresh(self) -> None:
-        there = self._proposal() is not None
-        self.use.setVisible(there and not self._folded())
+        proposal = self._proposal()
+        there = proposal is not None
+        self.use.setVisible(proposal is not None and proposal.sets and not self._folded())
         self.keep.setVisible(there)
         self.keep.setText("Show again" if self._folded() else "Keep mine")
         self.update()
@@ -157,6 +158,9 @@ def change_lines(state: State, proposal: Proposal) -> list[tuple[str, str]]:
         label = str(f.get("words", name.capitalize()))
         if _short(now) != _short(value):
             out.append((label, f"{_short(now)} → {_short(value)}"))
+    for name, pins in proposal.pins.items():
+        frames = ", ".join(str(pin.frame) for pin in pins)
+        out.append((name.capitalize(), f"at frame {frames}" if len(pins) == 1 else f"at frames {frames}"))
     return out
 
 

@@ -8,14 +8,17 @@ from typing import Any
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from transmixis.desk.engine import LOOK
 from transmixis.desk.partdialogs import Gather, Offsets
 from transmixis.desk.readingwords import limit_words
 from transmixis.desk.sheet import StepSheet
 from transmixis.desk.state import State
-from transmixis.shot.model import STAGES
+from transmixis.shot.model import STAGES, Step
 from transmixis.shot.parts import part_named, part_of
 from transmixis.shot.pins import move_pin
 from transmixis.shot.steps import KINDS, kind_of
+
+SEAT = "seat"  # the act that the pin's key does, where a step has it
 
 
 class StepActs:
@@ -26,11 +29,31 @@ class StepActs:
 
     # -- pins and cues
 
+    def act(self, name: str) -> None:
+        """One of the chosen step's own acts at the playhead; it is worked out beside the interface."""
+        s = self._state
+        renderer, shot, step, frame = s.renderer(), s.shot, s.step, s.frame
+        if renderer is None or shot is None or step is None:
+            return
+        words = next((a.words for a in kind_of(step.kind).acts if a.name == name), "")
+        if not words:
+            s.said.emit(f"{step.name} has nothing that this key does; choose a track.", "note")
+            return
+
+        def take(new: Step) -> None:
+            if s.shot is shot and s.edits.change(f"{step.name}: {words.lower()}", lambda: shot.with_step(new)):
+                s.edits.log("pin", f"{step.name}: {words.lower()}, frame {frame}.", step=step.id, frame=frame)
+
+        s.engine.ask(LOOK, lambda: renderer.acted(step.id, name, frame), take, lambda e: s.said.emit(e, "note"), tag="act")
+
     def pin_here(self) -> None:
-        """Pin every numeric control of the chosen step at the playhead that differs from its default, or has pins."""
+        """Seat a track at the playhead; of other steps pin every numeric control that differs from its default, or has pins."""
         s = self._state
         step = s.step
         if not step:
+            return
+        if any(a.name == SEAT for a in kind_of(step.kind).acts):
+            self.act(SEAT)
             return
         fields = kind_of(step.kind).Params.model_fields
         names = [n for n, f in fields.items() if f.default != s.edits.param(n) or step.pins.get(n)] or list(fields)[:1]

@@ -69,6 +69,17 @@ def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Callable
     return [
         Command("pin", "P", "pin here, take the pin out", bench.acts.pin_here),
         Command("unpin", "Delete", "pin here, take the pin out", bench.acts.unpin_here),
+        Command("reseat", "R", "track: a new look from here, hidden or in sight from here", partial(bench.acts.act, "reseat")),
+        Command("sight", "I", "track: a new look from here, hidden or in sight from here", partial(bench.acts.act, "sight")),
+        Command(
+            "asks.next", "N", "next, previous frame of this step that asks for a hand", partial(s.known.next_fault, own=True)
+        ),
+        Command(
+            "asks.before",
+            "Shift+N",
+            "next, previous frame of this step that asks for a hand",
+            partial(s.known.next_fault, back=True, own=True),
+        ),
         Command("part.gather", "A", "gather steps to a part, fold the part", bench.acts.gather),
         Command("part.fold", "Shift+A", "gather steps to a part, fold the part", bench.acts.fold_here),
         Command("proposal.use", "U", "use the proposal, keep mine", use),

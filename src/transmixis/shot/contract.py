@@ -20,6 +20,9 @@ from transmixis.core.survey.plate import PlateSurvey
 from transmixis.core.survey.scan import Scan
 from transmixis.core.types import Array, Matte
 from transmixis.shot.model import Pin, Shot, Stage, Step
+from transmixis.shot.offers import Act as Act
+from transmixis.shot.offers import Effect as Effect
+from transmixis.shot.offers import Proposal as Proposal
 from transmixis.shot.pins import set_pin
 
 ProductKind = Literal["picture", "matte", "motion", "camera", "shape", "readings"]
@@ -99,29 +102,6 @@ class Given:
 
 
 @dataclass(frozen=True)
-class Effect:
-    """A reading now and as expected if the proposal is used; both in `unit` against `limit`."""
-
-    reading: str
-    now: float
-    then: float
-    unit: str
-    limit: float
-
-
-@dataclass(frozen=True)
-class Proposal:
-    """Measured settings: `values` by parameter, one sentence of reason, effects, what it gains and costs, the frames covered."""
-
-    values: dict[str, Any]
-    reason: str
-    effects: tuple[Effect, ...] = ()
-    gains: str = ""
-    costs: str = ""
-    frames: tuple[int, int] | None = None
-
-
-@dataclass(frozen=True)
 class Facts:
     """What a plate's file says: pictures a second (None: not said), width over height of a pixel, size px."""
 
@@ -198,6 +178,8 @@ class StepKind(ABC, Generic[P]):
     scales: ClassVar[bool] = (
         False  # at half size, its lengths scaled, it gives what it gives at full size, shrunk (see shot.small)
     )
+    acts: ClassVar[tuple[Act, ...]] = ()  # what is often done with it at a frame (see `act`)
+    weighs_itself: ClassVar[bool] = False  # its proposals look at its own readings too, and are made anew when all are there
     tools: ClassVar[tuple[str, ...]] = ()  # the tools on the picture that it wants (see `handles`)
     pieced: ClassVar[bool] = False  # its analysis is made in pieces (see `pieces`)
     gives: ClassVar[tuple[ProductKind, ...]] = ()  # all that its first product holds, if it is more than `product`
@@ -209,7 +191,9 @@ class StepKind(ABC, Generic[P]):
     work: ClassVar[str] = ""  # the kind of work that it asks a person for (core.plan.estimate); '' if it is measured by itself
     mends_topics: ClassVar[tuple[str, ...]] = ()  # topics of the survey's findings that it mends
     tells_topics: ClassVar[tuple[str, ...]] = ()  # and those that its readings tell of
-    plots: ClassVar[Literal["", "frame", "whole"]] = ""  # it has a plot: of the frame at the playhead, or of the whole shot
+    plots: ClassVar[Literal["", "frame", "whole", "both"]] = (
+        ""  # it has a plot: of the frame at the playhead, of the whole shot, or both
+    )
     shown_in: ClassVar[str] = ""  # its result is looked at in the step that takes it in this slot
     known: ClassVar[bool] = True  # False: stands in for a kind of a newer program
     mends: ClassVar[bool] = False  # stands between a plate and the steps that use it
@@ -252,6 +236,10 @@ class StepKind(ABC, Generic[P]):
         if step.pins.get(handle.param):
             return set_pin(step, handle.param, Pin(frame=frame, value=value))
         return step.model_copy(update={"params": {**step.params, handle.param: value}})
+
+    def act(self, name: str, inputs: Inputs, step: Step, params: P, frame: int) -> Step:
+        """The step after one of its acts at a frame. Raises UserError where that cannot be done there."""
+        raise NotImplementedError
 
     def stays(self, step: Step) -> str:
         """Why a step cannot be moved over the picture with its part; '' if it can."""

@@ -115,6 +115,11 @@ class Renderer(Products):
         step = self._step(step_id)
         return kind_of(step.kind).propose(StepInputs(self, step), self._params(step, frame), progress or Progress())
 
+    def acted(self, step_id: str, name: str, frame: int) -> Step:
+        """A step after one of its acts at a frame. Raises UserError where that cannot be done there."""
+        step = self._step(step_id)
+        return kind_of(step.kind).act(name, StepInputs(self, step), step, self._params(step, frame), frame)
+
 
 def output_ref(shot: Shot) -> str | None:
     """What is delivered: the chosen step; else the last that gives a picture of which no other picture is made, however the list is

@@ -6,7 +6,7 @@ neighbourhood; and it is found again after it was hidden.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
 
 import cv2
@@ -15,7 +15,7 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.motion.features import features_of, perspective
 from transmixis.core.motion.frame import Frame
-from transmixis.core.motion.level import Laid
+from transmixis.core.motion.level import OUTSIDE, Laid
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.smear import Shutter, through_blur
 from transmixis.core.motion.surface import MODELS, Surface
@@ -41,8 +41,9 @@ class Stretch:
     after: str = ""
 
 
-def stretches(first: int, last: int, seats: Sequence[int]) -> list[Stretch]:
-    """The frames `first`..`last` without the seats, each in a stretch that leads away from the seat nearest to it."""
+def stretches(first: int, last: int, seats: Sequence[int], hidden: Collection[int] = ()) -> list[Stretch]:
+    """The frames `first`..`last` without the seats and those that are `hidden`, each in a stretch that leads away from the seat nearest
+    to it."""
     seats = sorted(set(seats))
     out: list[Stretch] = []
     for i, seat in enumerate(seats):
@@ -52,6 +53,7 @@ def stretches(first: int, last: int, seats: Sequence[int]) -> list[Stretch]:
             wanted = [n for n in frames if first <= n <= last]
             # a seat outside of what is wanted: from the seat on all the same
             wanted = list(frames) if wanted and wanted[0] != frames[0] else wanted
+            wanted = [n for n in wanted if n not in hidden]
             after = ""
             for k in range(0, len(wanted), STRETCH):
                 name = f"{seat}{sign}{k // STRETCH}"
@@ -139,6 +141,8 @@ class Again:
         there = moved_points(start, surface.corners)
         if self._at is None or self._at[0] != n or np.abs(there - self._at[2]).max() > CLOSE:
             self._at = (n, Frame(self._picture(n), there, ROOMS[0]), there)
+        if self._at[1].empty:
+            return Laid(start, why=OUTSIDE)
         return surface.lay(self._at[1], start)
 
 
@@ -184,7 +188,7 @@ def laid_near(surface: Surface, picture: Array, start: Array, sure: float = 0.0)
         there = moved_points(start, surface.corners)
         frame = Frame(picture, there, room)
         if frame.empty:
-            return Laid(start, why="it lies outside of the frame")
+            return Laid(start, why=OUTSIDE)
         found = surface.lay(frame, start, sure)
         if np.abs(moved_points(found.matrix, surface.corners) - there).max() < room and not (found.lost and room < ROOMS[-1]):
             return found

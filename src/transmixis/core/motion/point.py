@@ -34,9 +34,9 @@ LIKE = 0.8  # likeness that such a frame must have
 Look = Callable[[int], Array]  # the linear frame with this number, from 0
 
 
-def about_point(picture: Array, at: Array, half: int, model: str = "position") -> Surface:
-    """The square (2 half + 1) px about the point `at` (2,) of `picture` (h, w, channels), ready to be found in other frames. Raises UserError
-    where there is too little to follow."""
+def about_point(picture: Array, at: Array, half: int, model: str = "position", told: Array | None = None) -> Surface:
+    """The square (2 half + 1) px about the point `at` (2,) of `picture` (h, w, channels), ready to be found in other frames; its error is
+    told there, or at `told` (2,). Raises UserError where there is too little to follow."""
     corners = np.asarray(at) + (half + 0.5) * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
     h, w = picture.shape[0], picture.shape[1]
     mask = np.zeros((h, w), np.float32)
@@ -44,7 +44,7 @@ def about_point(picture: Array, at: Array, half: int, model: str = "position") -
     left, top, right, bottom = max(left, 0), max(top, 0), min(right, w), min(bottom, h)
     if right > left and bottom > top:  # the square alone is filled, not the picture
         mask[top:bottom, left:right] = fill_shape(corners - (left, top), bottom - top, right - left)
-    return Surface(picture, corners, mask, model, np.asarray(at, np.float64).reshape(1, 2))
+    return Surface(picture, corners, mask, model, np.asarray(at if told is None else told, np.float64).reshape(1, 2))
 
 
 def follow_points(

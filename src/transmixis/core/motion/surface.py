@@ -168,10 +168,11 @@ def upright(outlines: Sequence[Array]) -> Array:
 
 
 def surface_in(
-    picture: Array, outlines: Sequence[Array], leave: Sequence[Array], model: str, there: Matte | None = None
-) -> Surface:
-    """The surface inside of outlines and outside of those that are left out; `there` (h, w): where it is not held out. Raises UserError
-    where there is too little to follow."""
+    picture: Array, outlines: Sequence[Array], leave: Sequence[Array], model: str, there: Matte | None = None,
+    told: Array | None = None,
+) -> Surface:  # fmt: skip
+    """The surface inside of outlines and outside of those that are left out; `there` (h, w): where it is not held out; `told` (k, 2) px
+    where its error is told, else at its corners. Raises UserError where there is too little to follow."""
     h, w = picture.shape[:2]
     mask = np.zeros((h, w), np.float32)
     for outline in outlines:
@@ -180,7 +181,7 @@ def surface_in(
         mask = np.minimum(mask, 1 - fill_shape(outline, h, w))
     if there is not None:
         mask = np.minimum(mask, there)
-    return Surface(picture, upright(outlines), mask, model)
+    return Surface(picture, upright(outlines), mask, model, told)
 
 
 def _begin(levels: list[Level], level: Level, out: Laid | None) -> float:

@@ -18,10 +18,12 @@ class Answers:
         self.troubles: dict[str, str] = {}  # why none could be made
         self.folded: set[str] = set()
         self._asked: set[str] = set()  # steps whose proposals are being worked out
+        self._once_more: set[str] = set()  # those that are to be asked again after that
 
     def forget_asked(self) -> None:
         """What was asked for has been dropped, and may be asked for again."""
         self._asked.clear()
+        self._once_more.clear()
 
     def want(self, step_id: str) -> None:
         """Measure a proposal for a step in the background."""
@@ -38,6 +40,15 @@ class Answers:
             tag="propose",
         )
 
+    def again(self, step_id: str) -> None:
+        """More is known of a step: what was found before is measured anew, if anybody looks at it."""
+        if step_id in self._asked:
+            self._once_more.add(step_id)
+            return
+        self.made.pop(step_id, None)
+        if step_id == self._s.step_id:
+            self.want(step_id)
+
     def want_all(self) -> None:
         """Measure the proposals of all steps."""
         for step in self._s.shot.steps if self._s.shot else ():
@@ -47,11 +58,15 @@ class Answers:
     def waiting(self) -> tuple[list[str], list[str]]:
         """Names of steps whose proposals wait for an answer, and of those of which none is known yet."""
         steps = [s for s in self._s.shot.steps if s.on and kind_of(s.kind).known] if self._s.shot else []
-        waits = [s.name for s in steps if (p := self.made.get(s.id)) is not None and p.values and s.id not in self.folded]
+        waits = [s.name for s in steps if (p := self.made.get(s.id)) is not None and p.sets and s.id not in self.folded]
         return waits, [s.name for s in steps if s.id not in self.made]
 
     def _take(self, step_id: str, proposal: Proposal | None, trouble: str = "") -> None:
         self._asked.discard(step_id)
+        if step_id in self._once_more:
+            self._once_more.discard(step_id)
+            self.again(step_id)
+            return
         self.made[step_id] = proposal
         self.troubles[step_id] = trouble
         self._s.proposal_changed.emit(step_id)
@@ -63,9 +78,8 @@ class Answers:
         if not shot or not step or not proposal or not self._s.session:
             return
         values = {k: v for k, v in proposal.values.items() if not only or k == only}
-        pins = {k: v for k, v in step.pins.items() if k not in values}
-        new = step.model_copy(update={"params": {**step.params, **values}, "pins": pins})
-        if not self._edits.change(f"{step.name}: use proposal", lambda: shot.with_step(new)):
+        new = proposal.used(step, only)
+        if not proposal.sets or not self._edits.change(f"{step.name}: use proposal", lambda: shot.with_step(new)):
             return
         if not only:
             self.made.pop(step.id, None)

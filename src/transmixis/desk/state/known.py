@@ -124,10 +124,17 @@ class Known:
         self._s.set_frame(finding.worst_frame)
         self._s.readings_changed.emit("")
 
-    def next_fault(self, back: bool = False) -> None:
-        found = self.findings()
+    def next_fault(self, back: bool = False, *, own: bool = False) -> None:
+        """Go to the next finding of the shot, or of the chosen step's `own`; the latter from the playhead on."""
+        found = self.findings(self._s.step_id if own else "")
         if not found:
-            self._s.said.emit("No reading is over its limit.", "note")
+            self._s.said.emit("No reading of this step is over its limit." if own else "No reading is over its limit.", "note")
+            return
+        if own:
+            found = sorted(found, key=lambda f: f.worst_frame)
+            here = self._s.frame
+            ahead = [f for f in found if (f.worst_frame < here if back else f.worst_frame > here)]
+            self.go_to((ahead or found)[-1 if back else 0])
             return
         at = found.index(self.current_finding) if self.current_finding in found else (0 if back else -1)
         self.go_to(found[(at + (-1 if back else 1)) % len(found)])

@@ -27,12 +27,14 @@ class Work:
         self._measured = self._to_measure = self._known_before = 0
         self._progress = Progress()
         self._told_at = 0.0
+        self._weighed: set[str] = set()  # steps asked for a proposal after all their frames were read
 
     def measure(self) -> None:
         """Measure every step on every frame in the background, the frames near the playhead first."""
         self._s.engine.drop("measure")
         self._s.engine.drop("propose")
         self._answers.forget_asked()
+        self._weighed.clear()
         renderer, shot = self._s.renderer(), self._s.shot
         if not renderer or not shot or not shot.steps:
             self._s.measuring.emit(0, 0, "")
@@ -102,6 +104,7 @@ class Work:
         self._s.measuring.emit(self._measured, self._to_measure, step.name if step else "")
         for step_id in dict.fromkeys(t[0] for t in taken):
             self._s.readings_changed.emit(step_id)
+            self._weigh(step_id)
         if self._measured == self._to_measure and self._known_before < self._to_measure and self._s.session and shot:
             faults = len(self._known.findings())
             self._s.session.document.log.add(
@@ -109,6 +112,16 @@ class Work:
                 f"Every step of {shot.code} measured on {shot.length} frames: {faults} open finding{'' if faults == 1 else 's'}.",
                 shot.code,
             )
+
+    def _weigh(self, step_id: str) -> None:
+        """Once all its frames have been read, a step whose proposals look at its readings is asked again."""
+        shot = self._s.shot
+        step = next((s for s in shot.steps if s.id == step_id), None) if shot else None
+        if shot is None or step is None or not kind_of(step.kind).weighs_itself or step_id in self._weighed:
+            return
+        if len(self._known.readings.get(step_id, {})) >= shot.length:
+            self._weighed.add(step_id)
+            self._answers.again(step_id)
 
     def again(self) -> None:
         """Look at the files anew, the documents among them, and measure all."""

@@ -2,29 +2,46 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.motion.follow import Way, found_in
+from transmixis.core.motion.follow import Way, follow, found_in
+from transmixis.core.motion.holds import holds, neighbours
+from transmixis.core.motion.motion import Motion, grown, moved_points, turned
 from transmixis.core.motion.point import about_point, proposed_half
 from transmixis.core.motion.surface import Surface
 from transmixis.core.progress import Progress
 from transmixis.core.types import Array
 from transmixis.shot.contract import Effect, Handle, Inputs, Proposal, Slot
+from transmixis.shot.steps.following import needs
 from transmixis.shot.steps.params import Params, choice, hidden, number
-from transmixis.shot.steps.tracking import Track, needs
+from transmixis.shot.steps.reseats import Reseat, reseats_of
+from transmixis.shot.steps.slips import WayOut, reseated_here, set_otherwise
+from transmixis.shot.steps.tracking import Track
 from transmixis.shot.steps.trackreadings import ERROR
 
 PRESS = "Press the thing that is to be followed, or drag the point to it."
+CARRIES = "Drag it to another place of the same thing: from this frame on that carries the point, its offset kept."
 ONLY, TURN = "position", "position, turn and size"
 MODELS = {ONLY: "position", TURN: "similarity"}
 TRIED = 3  # frames to either side of the reference that a pattern is proposed by
 CLEARLY = 0.02  # of likeness: more than grain makes
 
 
+HALVES = (5, 60)  # px, half the side of patterns that are tried
+AROUND = 8.0  # halves of the pattern within which a neighbour is looked for
+NEIGHBOURS = 3  # that are tried
+SAME = 4  # frames before in which a neighbour must have moved as the point did
+STEADY = 0.5  # px by which its offset may change meanwhile
+
+
 class PointTrackParams(Params):
     point: tuple[tuple[float, float], ...] = hidden(())  # px of the reference frame; none: not set yet
     seat: tuple[tuple[float, float], ...] = hidden(())  # pins hold where it was set by hand
+    reseat: Any = hidden(None)  # pins hold where it goes on with another pattern (see reseats.Reseat)
+    sight: bool = hidden(True)  # pins say from where on it is hidden, or in sight again
     reference: float = number(
         1, 1, 1_000_000, "frame", "Reference", "The frame whose pattern is looked for in all others.", step=1
     )
@@ -51,23 +68,65 @@ class PointTrack(Track[PointTrackParams]):
         if len(self.places(params)) == 0 or frame == int(params.reference):
             facts = {"half": params.half, "reach": params.reach, "matrix": np.eye(3), "trail": self.trail(inputs, frame)}
             return (Handle("point", "point", "Point", PRESS, params.point, here=True, live=False, facts=facts),)
-        return (self.seat_handle(inputs, params, frame, "point", "Point"),)
+        there = reseats_of(inputs.pins(), int(params.reference)).get(frame)
+        own = there.looks[0][:1] if there and there.looks else None
+        places = self.places(params)
+        pattern = self.look_handle(
+            inputs,
+            params,
+            frame,
+            "point",
+            "Pattern",
+            lambda m: own or tuple(map(tuple, moved_points(m, places).tolist())),
+            CARRIES,
+        )
+        return (self.seat_handle(inputs, params, frame, "point", "Point"), *pattern)
+
+    def looks(self, value: Any) -> Any:
+        return (tuple(value),)
 
     def places(self, params: PointTrackParams) -> Array:
         return np.asarray(params.point, np.float64).reshape(-1, 2)[:1]
 
-    def surface_of(self, inputs: Inputs, params: PointTrackParams) -> Surface:
+    def surface_of(self, inputs: Inputs, params: PointTrackParams, told: Array | None = None) -> Surface:
         places = self.places(params)
         if len(places) == 0:
             raise needs("press the thing in the picture.")
         picture = inputs.picture("plate", int(params.reference))
-        return about_point(picture, places[0], int(params.half), MODELS[params.follows])
+        return about_point(picture, places[0], int(params.half), MODELS[params.follows], told)
 
-    def propose(self, inputs: Inputs, params: PointTrackParams, progress: Progress) -> Proposal | None:
+    def freer(self, params: PointTrackParams) -> PointTrackParams | None:
+        return params.model_copy(update={"follows": TURN}) if params.follows == ONLY else None
+
+    def reseated(self, params: PointTrackParams, reseat: Reseat, matrix: Array, frame: int) -> PointTrackParams:
+        middle = reseat.looks[0][0] if reseat.looks else reseat.places[0]
+        return params.model_copy(update={"reference": frame, "point": (middle,)})
+
+    def tries(
+        self, inputs: Inputs, params: PointTrackParams, frame: int, sign: int, motion: Motion, progress: Progress
+    ) -> list[WayOut]:
+        """Its look there, a neighbour on the same thing, a pattern of another size or that may turn."""
+        places, half = self.places(params), int(params.half)
+        angle, size = turned(motion.matrix, places), grown(motion.matrix, places)
+        changed = f" (turned {abs(angle):.0f}°, {size:.2f} times as large)" if abs(angle) > 1 or abs(size - 1) > 0.02 else ""
+        words = f"By frame {frame} it looks otherwise than in its reference{changed}; with its look there it is found on."
+        out = [reseated_here(self, inputs, params, frame, motion, (), words)]
+        if params.follows == ONLY:
+            words = "It turns or grows, which a pattern that only shifts cannot follow."
+            out.append(set_otherwise(self, inputs, params, frame, motion, {"follows": TURN}, words))
+        for factor, words in ((1.6, "A larger pattern holds on to more of the thing."), (0.6, "A smaller pattern leaves out what covers it or moves otherwise.")):  # fmt: skip
+            other = int(np.clip(round(half * factor), *HALVES))
+            if other != half:
+                out.append(set_otherwise(self, inputs, params, frame, motion, {"half": float(other)}, words))
+        for x, y in neighbours_of_its_own(self, inputs, params, frame, sign, motion, progress):
+            away = (x - float(moved_points(motion.matrix, places)[0, 0]), y - float(moved_points(motion.matrix, places)[0, 1]))
+            words = f"A place {np.hypot(*away):.0f} px beside it moves as it does and can be followed on; from frame {frame} it carries the point with its offset kept."
+            out.append(reseated_here(self, inputs, params, frame, motion, (((x, y),),), words))
+        return [o for o in out if o is not None]
+
+    def at_first(self, inputs: Inputs, params: PointTrackParams, progress: Progress) -> Proposal | None:
         """The largest pattern that still moves as the thing itself does, by the frames beside the reference."""
         places = self.places(params)
-        if len(places) == 0:
-            return None
         n = inputs.shot.length
         reference = min(int(params.reference), n)
 
@@ -110,3 +169,34 @@ class PointTrack(Track[PointTrackParams]):
         if len(told) < max(len(frames), 1):
             return None
         return float(np.median([f.error for f in told])), float(np.median([f.alike for f in told]))
+
+
+def neighbours_of_its_own(
+    kind: PointTrack, inputs: Inputs, params: PointTrackParams, frame: int, sign: int, motion: Motion, progress: Progress
+) -> list[tuple[float, float]]:
+    """Places (x, y) px beside the point at a frame that hold well, and that moved as it did in the frames before: they are of the same
+    thing."""
+    picture = inputs.picture("plate", frame)
+    at, half = moved_points(motion.matrix, kind.places(params))[0], int(params.half)
+    before = [n for n in (frame - sign * k for k in range(1, SAME + 1)) if 1 <= n <= inputs.shot.length]
+    told = [kind.told(inputs, params, n).motion for n in before]
+    back = np.linalg.inv(motion.matrix)
+    out: list[tuple[float, float]] = []
+    for x, y, _ in neighbours(holds(picture, half), at, AROUND * half, half):
+        if len(out) == NEIGHBOURS:
+            break
+        progress.at(0, 0, "looking for a neighbour of the same thing")
+        place = np.array([x, y])
+        try:
+            pattern = about_point(picture, place, half, MODELS[params.follows])
+        except UserError:
+            continue
+        found, _ = follow(pattern, lambda n: inputs.picture("plate", n), before, Way(np.eye(3), np.eye(3)), int(params.reach))
+        off = [
+            float(np.hypot(*(moved_points(f.matrix, place)[0] - moved_points(m.matrix @ back, place)[0])))
+            for f, m in zip(found, told, strict=True)
+            if m is not None and m.known and not f.lost
+        ]
+        if len(off) >= min(len(before), 2) and max(off, default=0.0) < STEADY:
+            out.append((float(x), float(y)))
+    return out

@@ -11,15 +11,21 @@ from transmixis.core.motion.motion import Motion
 from transmixis.core.motion.straight import slid, straightened
 from transmixis.core.motion.surface import MODELS, Surface, surface_in, upright
 from transmixis.core.plot import Plot, Stills
+from transmixis.core.progress import Progress
 from transmixis.core.types import Array
 from transmixis.shot.contract import Handle, Inputs, Slot
+from transmixis.shot.steps.following import needs
 from transmixis.shot.steps.params import Params, choice, hidden, number
-from transmixis.shot.steps.tracking import Track, followed, needs
+from transmixis.shot.steps.reseats import Reseat, carried, reseats_of
+from transmixis.shot.steps.slips import WayOut, reseated_here, set_otherwise
+from transmixis.shot.steps.tracking import Track, followed
 from transmixis.shot.steps.trackreadings import ERROR
 
+FREER = {"position": "similarity", "similarity": "perspective", "affine": "perspective"}  # what tells whether it changes more
 STILLS, STILL = 4, 160  # how many are shown, and px that each is wide
 STANDS = "The surface straightened by its track: it must stand still on the two lines. Below each frame how far it lies off the reference, by phase correlation."
 REGION = "Press round the flat surface; the first point again closes it. Another outline may be begun beside it."
+CARRIES = "Draw it over another part of the same surface: from this frame on that is followed, and its motion carries the rest."
 LEAVE = "Press round what does not belong to the surface: glare, people, what lies deeper."
 
 
@@ -27,6 +33,8 @@ class SurfaceTrackParams(Params):
     region: tuple[tuple[Mark, ...], ...] = hidden(())  # outlines, px of the reference frame
     leave: tuple[tuple[Mark, ...], ...] = hidden(())  # outlines of what does not belong to it
     seat: tuple[tuple[float, float], ...] = hidden(())  # pins hold where its corners were set by hand
+    reseat: Any = hidden(None)  # pins hold where it goes on by another part of it, or by its look there (see reseats.Reseat)
+    sight: bool = hidden(True)  # pins say from where on it is hidden, or in sight again
     reference: float = number(1, 1, 1_000_000, "frame", "Reference", "The frame that all others are compared with.", step=1)
     model: str = choice("perspective", tuple(MODELS), "Follows", "How much the surface may change. Small ones bear less.")
     reach: float = number(30, 2, 400, "px", "Reach", "How far from where it was expected it is looked for.", step=1)
@@ -57,7 +65,13 @@ class SurfaceTrack(Track[SurfaceTrackParams]):
                 Handle("outlines", "region", "Region", REGION, region, here=True, live=False, facts=facts),
                 Handle("outlines", "leave", "Leave out", LEAVE, leave, here=True, live=False, facts={"dashed": True}),
             )
-        return (self.seat_handle(inputs, params, frame, "corners", "Corners"),)
+        there = reseats_of(inputs.pins(), int(params.reference)).get(frame)
+
+        def region_at(matrix: Array) -> Any:
+            return tuple(marks_of(o) for o in there.looks) if there and there.looks else carried(params.region, matrix)
+
+        on = self.look_handle(inputs, params, frame, "outlines", "Region", region_at, CARRIES)
+        return (self.seat_handle(inputs, params, frame, "corners", "Corners"), *on)
 
     def plot(self, inputs: Inputs, params: Any, frame: int) -> Plot:
         """The surface straightened by its track on a few frames: it must stand still."""
@@ -91,10 +105,37 @@ class SurfaceTrack(Track[SurfaceTrackParams]):
             return np.zeros((0, 2))
         return upright(outlines)
 
-    def surface_of(self, inputs: Inputs, params: SurfaceTrackParams) -> Surface:
+    def tries(
+        self, inputs: Inputs, params: SurfaceTrackParams, frame: int, sign: int, motion: Motion, progress: Progress
+    ) -> list[WayOut]:
+        words = f"By frame {frame} it looks otherwise than in its reference; with its look there it is found on."
+        out = [reseated_here(self, inputs, params, frame, motion, (), words)]
+        for model in MODELS:
+            if model not in (params.model, "position"):
+                less = list(MODELS).index(model) < list(MODELS).index(params.model)
+                why = "What little is seen bears no more." if less else "It changes in more ways than that."
+                out.append(set_otherwise(self, inputs, params, frame, motion, {"model": model}, f"Follow {model}. {why}"))
+        return [o for o in out if o is not None]
+
+    def freer(self, params: SurfaceTrackParams) -> SurfaceTrackParams | None:
+        if params.model not in FREER:
+            return None
+        return params.model_copy(update={"model": FREER[params.model]})
+
+    def reseated(self, params: SurfaceTrackParams, reseat: Reseat, matrix: Array, frame: int) -> SurfaceTrackParams:
+        region = tuple(marks_of(o) for o in reseat.looks) if reseat.looks else carried(params.region, matrix)
+        return params.model_copy(update={"reference": frame, "region": region, "leave": carried(params.leave, matrix)})
+
+    def surface_of(self, inputs: Inputs, params: SurfaceTrackParams, told: Array | None = None) -> Surface:
         if len(self.places(params)) == 0:
             raise needs("draw round the surface in the picture.")
         reference = int(params.reference)
-        there = 1 - inputs.matte("leave", reference) if inputs.has("leave") else None
         outlines, leave = ([xy(marks_of(o)) for o in outlines if len(o) >= 3] for outlines in (params.region, params.leave))
-        return surface_in(inputs.picture("plate", reference), outlines, leave, params.model, there)
+        picture = self.look(inputs, reference)
+        there = picture[..., 3] if picture.shape[2] == 4 else None
+        return surface_in(picture[..., :3], outlines, leave, params.model, there, told)
+
+    def look(self, inputs: Inputs, frame: int) -> Array:
+        """What the matte holds out is no picture."""
+        picture = inputs.picture("plate", frame)[..., :3]
+        return np.dstack([picture, 1 - inputs.matte("leave", frame)]) if inputs.has("leave") else picture

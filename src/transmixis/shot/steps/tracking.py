@@ -1,4 +1,4 @@
-"""What point and surface tracks share: their pieces, how they are followed, and what is read of them."""
+"""What point and surface tracks share on the screen: what can be taken hold of, what is often done, what is drawn and proposed."""
 
 from __future__ import annotations
 
@@ -7,52 +7,61 @@ from typing import Any
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.matte.outline import marks_of, xy
-from transmixis.core.motion.agree import from_behind, jumps
-from transmixis.core.motion.follow import Way, follow, stretches
-from transmixis.core.motion.level import Laid
-from transmixis.core.motion.motion import Motion, moved_points, through
-from transmixis.core.motion.smear import Shutter
-from transmixis.core.motion.surface import Surface
+from transmixis.core.motion.motion import Motion, moved_points
 from transmixis.core.plot import Path, Plot, Trace
 from transmixis.core.progress import Progress
-from transmixis.core.readings import Reading
-from transmixis.core.types import Array
-from transmixis.shot.contract import Analysis, Handle, Inputs, P, Piece, Pins, Product, StepKind
+from transmixis.shot.contract import Act, Handle, Inputs, P, Proposal
 from transmixis.shot.model import Pin, Step
-from transmixis.shot.pins import set_pin
-from transmixis.shot.steps.trackreadings import ERROR, gap_about, lost_readings, seat_readings, track_readings
+from transmixis.shot.pins import set_pin, value_at
+from transmixis.shot.steps.following import SEAT, SIGHT, Following
+from transmixis.shot.steps.reseats import RESEAT, Reseat
+from transmixis.shot.steps.slips import WayOut, way_out
+from transmixis.shot.steps.trackreadings import ERROR
 
 SEAT_HINT = "Drag it to where it is seen in this frame: it is then set here by hand."
 TRAIL = 24  # frames before and after whose places are shown
-SEAT = "seat"  # the parameter whose pins are places set by hand
+ACTS = (
+    Act(
+        "seat",
+        "Seat here",
+        "It lies right in this frame: it is set here by hand, and followed anew from here to the next place that is set.",
+    ),
+    Act(
+        "reseat",
+        "New look here",
+        "From here on its look in this frame is looked for, where it has changed too much since the reference.",
+    ),
+    Act(
+        "sight",
+        "Hidden from here",
+        "From this frame on it is hidden, and nothing is claimed; once more where it comes into sight again.",
+    ),
+)
 
 
-class Track(StepKind[P]):
+class Track(Following[P]):
     """A kind that follows something from its reference frame. Subclasses say what: `surface_of` and `places`."""
 
-    stage, product, version = "Motion", "motion", 6
-    roles = ("motion",)
-    pieced = True
-    held_pins = (SEAT,)
+    acts = ACTS
+    weighs_itself = True
 
-    def places(self, params: Any) -> Array:
-        """(k, 2) px of the reference frame that seats are told of."""
+    def propose(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+        """Before it is followed what suits the frames beside the reference; once it is, a way out where it asks for a hand."""
+        if len(self.places(params)) == 0:
+            return None
+        if all(m is not None for m in self.motions(inputs)):
+            out = way_out(self, inputs, params, progress)
+            if out is not None:
+                return out
+        return self.at_first(inputs, params, progress)
+
+    def at_first(self, inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
+        """Settings that suit the frames beside the reference."""
+        return None
+
+    def tries(self, inputs: Inputs, params: Any, frame: int, sign: int, motion: Motion, progress: Progress) -> list[WayOut]:
+        """Ways out of a slip that begins beyond a frame, where the track goes forwards (`sign` 1) or backwards from its seat."""
         raise NotImplementedError
-
-    def surface_of(self, inputs: Inputs, params: Any) -> Surface:
-        """What is followed. Raises UserError where there is nothing to follow."""
-        raise NotImplementedError
-
-    def seats(self, params: Any, pins: Pins) -> dict[int, Array]:
-        """Frames at which it was set by hand, and where: matrices from the reference frame."""
-        out = {int(params.reference): np.eye(3)}
-        places = self.places(params)
-        for pin in pins.get(SEAT, ()):
-            there = xy(marks_of(pin.value))
-            if len(there) == len(places) and pin.frame != int(params.reference):
-                out[pin.frame] = through(places, there)
-        return out
 
     plots = "whole"
 
@@ -73,7 +82,6 @@ class Track(StepKind[P]):
         """Of every frame what is known without following anything now."""
         return [inputs.motion_if_there(k) for k in range(1, inputs.shot.length + 1)]
 
-    surfaces = False  # whether it follows a surface, whose coverage counts
     sets = ""  # the parameter that says what is followed
 
     def seat_handle(self, inputs: Inputs, params: Any, frame: int, tool: str, words: str) -> Handle:
@@ -87,6 +95,19 @@ class Track(StepKind[P]):
         facts = {"trail": self.trail(inputs, frame), "half": getattr(params, "half", 0), "reach": params.reach, "matrix": matrix}
         return Handle(tool, SEAT, words, SEAT_HINT, tuple(map(tuple, there.tolist())), matrix, here, False, note, facts)
 
+    def look_handle(
+        self, inputs: Inputs, params: Any, frame: int, tool: str, words: str, value: Any, hint: str
+    ) -> tuple[Handle, ...]:
+        """What of it is looked for from this frame on, where it is known here; to be set elsewhere on the same thing."""
+        motion = inputs.motion_if_there(frame)
+        if motion is None or not motion.known:
+            return ()
+        places = tuple(map(tuple, moved_points(motion.matrix, self.places(params)).tolist()))
+        told = motion.error if np.isfinite(motion.error) else None
+        facts = {"places": places, "error": told, "half": getattr(params, "half", 0), "dashed": True, "matrix": np.eye(3)}
+        here = any(p.frame == frame for p in inputs.pins().get(RESEAT, ()))
+        return (Handle(tool, RESEAT, words, hint, value(motion.matrix), motion.matrix, here, False, "", facts),)
+
     def trail(self, inputs: Inputs, frame: int) -> list[tuple[int, float, float, float]]:
         """Frame, place and error px of the frames about this one that have been followed."""
         out = []
@@ -98,6 +119,10 @@ class Track(StepKind[P]):
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
         """At the reference frame what is followed, at others where it is seen by hand."""
+        if handle.param == RESEAT:
+            looks = tuple(tuple((float(m[-2]), float(m[-1])) for m in o) for o in self.looks(value))
+            value = Reseat(places=handle.facts["places"], looks=looks, error=handle.facts["error"])
+            return set_pin(step, RESEAT, Pin(frame=frame, value=value.plain(), easing="linear"))
         if handle.param == SEAT:
             return set_pin(step, SEAT, Pin(frame=frame, value=[[round(x, 2), round(y, 2)] for x, y in value], easing="linear"))
         first = not step.params.get(handle.param) and not step.params.get(self.sets)
@@ -106,82 +131,43 @@ class Track(StepKind[P]):
             change["reference"] = frame
         return step.model_copy(update={"params": {**step.params, **change}})
 
+    def looks(self, value: Any) -> Any:
+        """Outlines of what is looked for, from a handle's value."""
+        return value
+
     def kept(self, value: Any) -> Any:
         """A handle's value as the parameter keeps it."""
         return [[round(x, 2), round(y, 2)] for x, y in value]
 
-    def pieces(self, length: int, params: Any, pins: Pins) -> tuple[Piece, ...]:
+    def act(self, name: str, inputs: Inputs, step: Step, params: Any, frame: int) -> Step:
+        """Seated, given a new look, or hidden at a frame."""
+        if name == SIGHT:
+            return self._hidden(step, frame)
         reference = int(params.reference)
-        if len(self.places(params)) == 0 or not 1 <= reference <= length:
-            return ()
-        first, last = max(1, int(params.first)), min(length, int(params.last)) if params.last >= 1 else length
-        seats = {n: m for n, m in self.seats(params, pins).items() if 1 <= n <= length}
-        own = params.model_dump(exclude={SEAT, "first", "last"})
-        out = []
-        for s in stretches(first, last, list(seats)):
-            start = [] if s.after else [s.start, *seats[s.start].ravel().tolist()]
-            depends = {"params": own, "start": start, "frames": list(s.frames)}
-            looked = (reference, *s.frames)
-            out.append(Piece(s.name, min(s.frames), max(s.frames), looked, depends, s.after))
-        return tuple(out)
+        if len(self.places(params)) == 0:
+            raise UserError("Nothing to follow was set yet; set it in the picture first.")
+        if frame == reference:
+            raise UserError("This is its reference frame: it is set here already.")
+        motion = self.told(inputs, params, frame).motion
+        if motion is None or not motion.known:
+            why = motion.why if motion is not None else "it was not followed"
+            raise UserError(f"It is not known at frame {frame} ({why}); drag it to where it is seen first.")
+        places = moved_points(motion.matrix, self.places(params))
+        if name == SEAT:
+            return set_pin(
+                step, SEAT, Pin(frame=frame, value=[[round(x, 3), round(y, 3)] for x, y in places.tolist()], easing="linear")
+            )
+        error = motion.error if np.isfinite(motion.error) else None
+        value = Reseat(places=tuple(map(tuple, places.tolist())), error=error)
+        return set_pin(step, RESEAT, Pin(frame=frame, value=value.plain(), easing="linear"))
 
-    def analyse_piece(self, inputs: Inputs, params: Any, piece: Piece, before: Analysis | None, progress: Progress) -> Analysis:
-        surface = self.surface_of(inputs, params)
-        if before is None:
-            seat = self.seats(params, inputs.pins())[int(piece.depends["start"][0])]
-            way = Way(seat, seat)
-        else:
-            way = Way(before["last"], before["before"], int(before["lost"]), _shutter(before["shutter"]), _told(before["usual"]))
-        frames, first = piece.depends["frames"], way
-
-        def look(n: int) -> Array:
-            return inputs.picture("plate", n)
-
-        found, way = follow(surface, look, frames, way, int(params.reach), progress)
-        table = _table(found, frames)
-        back, jump = from_behind(surface, look, frames, found, way.shutter.share, progress), jumps(surface, first, found)
-        usual = np.array(np.nan if way.usual is None else way.usual)
-        numbers = [np.nan if way.shutter.share is None else way.shutter.share, *(way.shutter.bend or (np.nan, np.nan))]
-        return {
-            **table,
-            "back": back,
-            "jump": jump,
-            "last": way.last,
-            "before": way.before,
-            "lost": np.array(way.lost),
-            "shutter": np.array(numbers),
-            "usual": usual,
-        }
-
-    def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
-        places = self.places(params)
-        if len(places) == 0:
-            why = "nothing to follow was set yet"
-            return Product(motion=Motion(np.eye(3), np.zeros((1, 2)), known=False, why=why))
-        seats = self.seats(params, inputs.pins())
-        if frame in seats:
-            # at the reference it is where it is; how well a hand has set it elsewhere nobody has measured
-            error = 0.0 if frame == int(params.reference) else float("nan")
-            return Product(motion=Motion(seats[frame], places, error=error), work={"seat": True})
-        piece = inputs.piece(frame)
-        if piece is None:
-            return Product(motion=Motion(np.eye(3), places, known=False, why="the track does not go so far"))
-        i = int(np.flatnonzero(piece["frames"] == frame)[0])
-        why = str(piece["why"][i])
-        motion = Motion(piece["matrix"][i], places, known=not why, error=float(piece["error"][i]), why=why)
-        if why:
-            return Product(motion=motion, work={"gap": gap_about(piece, i)})
-        return Product(motion=motion, work={n: float(piece[n][i]) for n in ("alike", "seen", "back", "jump")})
-
-    def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
-        motion = product.motion
-        assert motion is not None
-        work = product.work or {}
-        if not motion.known:
-            return lost_readings(motion, work.get("gap"))
-        if work.get("seat"):
-            return seat_readings(reference=frame == int(params.reference))
-        return track_readings(motion, work, surface=self.surfaces)
+    def _hidden(self, step: Step, frame: int) -> Step:
+        """Hidden from a frame on, or in sight again where it was hidden."""
+        pins = step.pins.get(SIGHT, ())
+        seen = bool(value_at(pins, frame)) if pins else True
+        if not pins and frame > 1:  # the first pin counts before its frame too
+            step = set_pin(step, SIGHT, Pin(frame=1, value=True))
+        return set_pin(step, SIGHT, Pin(frame=frame, value=not seen))
 
 
 def followed(motions: list[Motion | None]) -> str:
@@ -189,15 +175,6 @@ def followed(motions: list[Motion | None]) -> str:
     missing = [k for k, m in enumerate(motions, 1) if m is not None and not m.known]
     known = sum(m is not None and m.known for m in motions)
     return f"Followed on {known} of {len(motions)} frames" + (f"; not known at {_named(missing)}." if missing else ".")
-
-
-def _told(number: Array) -> float | None:
-    return float(number) if np.isfinite(number) else None
-
-
-def _shutter(numbers: Array) -> Shutter:
-    share, x, y = numbers
-    return Shutter(_told(share), (float(x), float(y)) if np.isfinite(x) else None)
 
 
 def _middle(motion: Motion) -> tuple[float, float]:
@@ -215,19 +192,3 @@ def _named(frames: list[int]) -> str:
             runs.append([n])
     said = [f"{r[0]}" if len(r) == 1 else f"{r[0]} to {r[-1]}" for r in runs]
     return ", ".join(said[:4]) + (f" and {len(said) - 4} more places" if len(said) > 4 else "")
-
-
-def _table(found: list[Laid], frames: list[int]) -> Analysis:
-    return {
-        "frames": np.array(frames),
-        "matrix": np.array([f.matrix for f in found]),
-        "alike": np.array([f.alike for f in found]),
-        "seen": np.array([f.seen for f in found]),
-        "error": np.array([f.error for f in found]),
-        "why": np.array([f.why for f in found], dtype=np.str_),
-    }
-
-
-def needs(words: str) -> UserError:
-    """What is said where nothing was set yet."""
-    return UserError(f"Nothing to follow yet: {words}")

@@ -32,11 +32,16 @@ def lost_readings(motion: Motion, gap: float | None) -> list[Reading]:
     return out
 
 
-def seat_readings(*, reference: bool) -> list[Reading]:
-    """Of a frame in which it was set by hand."""
-    known = 0.0 if reference else None
-    note = "the reference frame" if reference else "set by hand here"
-    return [Reading("error", known, "px", ERROR, note=note), Reading("unlike", known, "%", UNLIKE, note=note)]
+def seat_readings(error: float, *, reference: bool) -> list[Reading]:
+    """Of a frame in which it was set: its own reference, by hand (then its `error` is nan), or where it was found there."""
+    told = float(error) if np.isfinite(error) else None
+    note = (
+        "the reference frame" if reference else "set by hand here" if told is None else "as it was told when it was reseated here"
+    )
+    return [
+        Reading("error", told, "px", ERROR, note=note),
+        Reading("unlike", None if told is None else 0.0, "%", UNLIKE, note=note),
+    ]
 
 
 def track_readings(motion: Motion, work: Any, *, surface: bool) -> list[Reading]:
@@ -58,6 +63,8 @@ def track_readings(motion: Motion, work: Any, *, surface: bool) -> list[Reading]
         ),
         _told("jump", work["jump"], JUMP, box, "off its own path, beyond its usual shaking", "its path before is not known"),
     ]
+    if np.isfinite(work["drift"]):
+        out.append(_told("drift", work["drift"], ERROR, box, "from where the first reference puts it", ""))
     if surface:
         out.append(
             Reading("carried by", 100 * seen, "%", SEEN, "high", spot=box, note="of the surface agrees with the reference")

@@ -1,0 +1,186 @@
+"""Where tracks ask for a hand, and the ways out that are proposed: each was tried, and does what it says it does."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from walls import seen_through, wall
+
+from transmixis.core.errors import Cancelled
+from transmixis.core.motion.motion import moved_points
+from transmixis.core.progress import Progress
+from transmixis.media.still import write_still
+from transmixis.shot.contract import Proposal
+from transmixis.shot.material import Material
+from transmixis.shot.model import Pin, Plate, Shot
+from transmixis.shot.pins import set_pin
+from transmixis.shot.products import StepInputs
+from transmixis.shot.render import Renderer
+from transmixis.shot.steps import kind_of
+from transmixis.shot.steps.slips import Slip, _by_hand, slips
+from transmixis.shot.workorder import add_step
+
+LENGTH, SIZE = 36, (140, 200)
+AT = np.array([100.0, 70.0])
+
+
+def moved(n: int, turn: float = 0.0, speed: tuple[float, float] = (0.7, 0.2), grow: float = 0.0) -> np.ndarray:
+    """From the first frame to another, about the place that is followed."""
+    a, s = np.radians(turn) * (n - 1), 1 + grow * (n - 1)
+    c, d = s * np.cos(a), s * np.sin(a)
+    x, y = AT + (n - 1) * np.array(speed)
+    return np.array([[c, -d, x - c * AT[0] + d * AT[1]], [d, c, y - d * AT[0] - c * AT[1]], [0, 0, 1.0]])
+
+
+def made(folder: Path, name: str, frame: Any) -> None:
+    rng = np.random.default_rng(8)
+    for n in range(1, LENGTH + 1):
+        picture = frame(n)
+        write_still(
+            folder / f"{name}.{n:04d}.png", picture + rng.normal(0, 0.002, picture.shape).astype(np.float32), kind="uint16"
+        )
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A wall that only shifts; one that turns; one whose place is covered by a still card from frame 20 on, and leaves it at the left."""
+    root = tmp_path_factory.mktemp("slips")
+    big, card = wall(31, SIZE), wall(40, (60, 60))
+    made(root, "plain", lambda n: seen_through(big, moved(n)))
+    made(root, "turns", lambda n: seen_through(big, moved(n, turn=2.2)))
+
+    def covered(n: int) -> np.ndarray:
+        out = seen_through(big, moved(n))
+        x, y = (int(v) for v in moved_points(moved(n), AT)[0])
+        if n >= 20:
+            out[y - 24 : y + 24, x - 24 : x + 24] = card[6:54, 6:54]
+        return out
+
+    made(root, "covered", covered)
+    made(root, "leaves", lambda n: seen_through(big, moved(n, speed=(-4.1, 0.3))))
+    made(root, "white", lambda n: seen_through(big, moved(n)) if n < 18 else np.full((*SIZE, 3), 0.5, np.float32))
+    return root
+
+
+def shot_of(name: str, **params: Any) -> Shot:
+    plates = (Plate(id="hero", role="hero", path=f"{name}.0001.png"),)
+    shot, step = add_step(Shot(code="A", length=LENGTH, width=SIZE[1], height=SIZE[0], plates=plates), "point_track")
+    return shot.with_step(step.model_copy(update={"params": {"point": [AT.tolist()], "half": 9, **params}}))
+
+
+def followed(shot: Shot, folder: Path) -> Renderer:
+    r = Renderer(shot, Material(folder))
+    for n in range(1, LENGTH + 1):
+        r.measure(shot.steps[0].id, n)
+    return r
+
+
+def found_slips(r: Renderer) -> list[Slip]:
+    step = r.shot.steps[0]
+    kind = kind_of(step.kind)
+    return slips(kind, StepInputs(r, step), kind.Params(**step.params))
+
+
+def asking(r: Renderer) -> set[int]:
+    return {n for s in found_slips(r) for n in s.frames}
+
+
+def used(proposal: Proposal, r: Renderer, folder: Path) -> Renderer:
+    return followed(r.shot.with_step(proposal.used(r.shot.steps[0])), folder)
+
+
+def worst_off(r: Renderer, truth: Any) -> float:
+    """px; of the frames in which it is known."""
+    out = []
+    for n in range(1, LENGTH + 1):
+        m = r.product("step:point_track", n).motion
+        if m is not None and m.known:
+            out.append(float(np.hypot(*(moved_points(m.matrix, AT)[0] - moved_points(truth(n), AT)[0]))))
+    return max(out)
+
+
+def test_nothing_asks_where_all_is_well(folder: Path) -> None:
+    r = followed(shot_of("plain"), folder)
+    assert found_slips(r) == []
+
+
+def test_what_turns_is_followed_as_it_turns(folder: Path) -> None:
+    r = followed(shot_of("turns", follows="position"), folder)
+    (slip, *_) = found_slips(r)
+    assert slip.seat == 1
+    assert slip.last == LENGTH
+    assert 3 <= slip.first <= 14
+    proposal = r.propose("point_track")
+    assert proposal is not None
+    asked, left = proposal.effects[0].now, proposal.effects[0].then
+    assert asked == len(slip.frames)
+    after = used(proposal, r, folder)
+    assert len(asking(after) & set(slip.frames)) <= left + 1  # what it said it would do
+    assert worst_off(after, lambda n: moved(n, turn=2.2)) < 0.3
+
+
+def test_a_neighbour_of_the_same_thing_carries_on_behind_a_cover(folder: Path) -> None:
+    r = followed(shot_of("covered"), folder)
+    (slip, *_) = found_slips(r)
+    assert slip.first in (19, 20, 21)
+    proposal = r.propose("point_track")
+    assert proposal is not None
+    assert "offset kept" in proposal.reason
+    (pin,) = proposal.pins["reseat"]
+    assert 14 <= pin.frame < 20
+    after = used(proposal, r, folder)
+    assert asking(after) == set()
+    assert worst_off(after, moved) < 0.15
+
+
+def test_as_it_leaves_the_frame_another_place_takes_over(folder: Path) -> None:
+    r = followed(shot_of("leaves"), folder)
+    (slip, *_) = found_slips(r)
+    assert slip.last == LENGTH
+    assert slip.first > 20
+    proposal = r.propose("point_track")
+    assert proposal is not None
+    assert proposal.pins
+    after = used(proposal, r, folder)
+    assert len(asking(after)) < len(slip.frames)
+    assert worst_off(after, lambda n: moved(n, speed=(-4.1, 0.3))) < 0.3
+
+
+def test_where_nothing_betters_it_the_frames_to_set_are_named(folder: Path) -> None:
+    r = followed(shot_of("white"), folder)
+    proposal = r.propose("point_track")
+    assert proposal is not None
+    assert not proposal.sets
+    assert "Set it by hand at frames" in proposal.reason
+    assert proposal.frames == (18, LENGTH)
+
+
+def test_what_a_person_hid_does_not_ask(folder: Path) -> None:
+    shot = shot_of("white")
+    step = shot.steps[0]
+    for frame, seen in ((1, True), (18, False)):
+        step = set_pin(step, "sight", Pin(frame=frame, value=seen))
+    assert found_slips(followed(shot.with_step(step), folder)) == []
+    assert found_slips(followed(shot_of("white", last=17), folder)) == []
+
+
+@pytest.mark.parametrize(
+    ("first", "last", "named"),
+    [(10, 12, "frame 11"), (10, 10, "frame 10"), (1, 16, "frames 5 and 13"), (1, 90, "frames 15, 45 and 75")],
+)
+def test_hands_are_spread_over_the_slip(first: int, last: int, named: str) -> None:
+    words = _by_hand(Slip(first, last, 1, 0, 0.7, first, "jump")).reason
+    assert f"at {named};" in words
+    assert "the jump is over its limit" in words
+    assert "it is not found" in _by_hand(Slip(first, last, 1, 1, 0.7, first, "gap")).reason
+
+
+def test_it_can_be_called_off(folder: Path) -> None:
+    r = followed(shot_of("covered"), folder)
+    progress = Progress()
+    progress.cancel()
+    with pytest.raises(Cancelled):
+        r.propose("point_track", progress)
