@@ -7,7 +7,7 @@ import pytest
 from walls import seen_through, wall
 
 from transmixis.core.motion.follow import Way, found_in
-from transmixis.core.motion.holds import foretold, grain_of, holds, neighbours
+from transmixis.core.motion.holds import foretold, grain_of, held_near, holds, neighbours
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.point import about_point
 
@@ -25,7 +25,9 @@ def test_the_grain_is_measured_beside_detail() -> None:
     edges = flat.copy()
     edges[:, ::16] = 0.9
     assert grain_of(edges + rng.normal(0, GRAIN, flat.shape).astype(np.float32)) == pytest.approx(GRAIN, rel=0.35)
-    assert grain_of(flat) == 5e-4
+    code = np.array([118.0, 119.0]) / 255  # middle grey, 18 %, in the curve of sRGB
+    step = np.diff(((code + 0.055) / 1.055) ** 2.4)[0]
+    assert grain_of(flat) == pytest.approx(step / np.sqrt(12), rel=0.1)
 
 
 def test_what_is_foretold_orders_places_as_following_does() -> None:
@@ -81,9 +83,20 @@ def test_places_are_apart_inside_and_not_barred() -> None:
 def test_neighbours_are_near_but_not_the_place_itself() -> None:
     found = holds(grainy(wall(5, (140, 200)), 1), 8)
     at = found.best[0, :2]
-    near = neighbours(found, at, 60, 8)
+    near = neighbours(found.best, at, 60, 8)
     away = np.hypot(*(near[:, :2] - at).T)
     assert len(near)
     assert (away <= 60).all()
     assert (away > 8).all()
-    assert len(neighbours(found, at, 5, 8)) == 0
+    assert len(neighbours(found.best, at, 5, 8)) == 0
+
+
+def test_of_a_part_the_same_is_told_as_of_the_whole() -> None:
+    picture, at = grainy(wall(5, (140, 200)), 1), np.array([90.5, 66.5])
+    near, own = held_near(picture, at, 8, 40)
+    whole = holds(picture, 8)
+    told = foretold(picture.mean(axis=2), 8)[66, 90]
+    assert own == pytest.approx(told, rel=0.1)  # the grain is that of the part
+    inner = neighbours(whole.best, at, 30, 0)[:, :2]
+    assert {tuple(p) for p in inner} <= {tuple(p) for p in near.best[:, :2]}
+    assert held_near(picture, np.array([-30.0, 0]), 8, 4)[1] == np.inf

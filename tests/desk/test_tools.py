@@ -20,6 +20,13 @@ class Sheet:
     """A canvas of twice the frame's size, set off by (100, 50)."""
 
     updates = 0
+    show_panel, shown = True, None
+
+    def width(self) -> int:
+        return 640
+
+    def height(self) -> int:
+        return 480
 
     def to_screen(self, x: float, y: float) -> QPointF:
         return QPointF(2 * x + 100, 2 * y + 50)

@@ -267,6 +267,11 @@ class Bench(QWidget):
         self.viewer.show_loupe = not self.viewer.show_loupe
         self.viewer.update()
 
+    def toggle_panel(self) -> None:
+        """What a tool shows closely in a corner of the picture."""
+        self.viewer.show_panel = not self.viewer.show_panel
+        self.viewer.update()
+
     def next_zoom(self) -> None:
         self.ledger.next_zoom()
         self.zooms.choose(self.ledger.zoom)

@@ -37,7 +37,7 @@ class Viewer(QWidget):
         self.shown: Shown | None = None
         self.message = ""
         self.ring: Ring | None = None
-        self.show_ring = self.show_loupe = True
+        self.show_ring = self.show_loupe = self.show_panel = True
         self.tool: Tool | None = None
         self._zoom: float | None = None  # None: fitted
         self._middle = QPointF()  # of the frame, in frame px, that stands in the widget's middle

@@ -53,6 +53,7 @@ def moving(s: State, bench: Bench) -> list[Command]:
         Command("view.before", "Shift+V", "next, previous view", partial(turn_view, -1)),
         Command("size", "H", "full, half or quarter size on screen", s.next_size),
         Command("loupe", "O", "loupe on or off", bench.toggle_loupe),
+        Command("panel", "E", "pattern looked at closely, on or off", bench.toggle_panel),
         Command("ring", "G", "ring of the fault on or off", bench.toggle_ring),
     ]
 

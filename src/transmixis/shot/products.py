@@ -149,9 +149,9 @@ class Products:
             key, lambda: kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
         )
 
-    def piece(self, step_id: str, frame: int) -> Analysis | None:
-        """The piece of a step's analysis that tells of a frame, with those that it starts from; made now if it is not stored. None
-        where no piece does."""
+    def piece(self, step_id: str, frame: int, *, make: bool = True) -> Analysis | None:
+        """The piece of a step's analysis that tells of a frame, with those that it starts from; if it is not stored it is made now, unless
+        `make` is False. None where no piece does."""
         step = self._step(step_id)
         with self._lock:
             plan = self._keys.plan(step_id)
@@ -159,7 +159,7 @@ class Products:
         if wanted is None:
             return None
         made = self.analyses.held(plan.keys[wanted.name])
-        if made is not None:
+        if made is not None or not make:
             return made
         chain = [wanted]
         while made is None and chain[-1].after:
@@ -288,8 +288,8 @@ class StepInputs:
             raise UserError(f"What '{self._step.name}' takes as {slot} gives no outlines; connect a shape.")
         return p.shape
 
-    def piece(self, frame: int) -> Analysis | None:
-        return self._r.piece(self.step_id, frame)
+    def piece(self, frame: int, *, make: bool = True) -> Analysis | None:
+        return self._r.piece(self.step_id, frame, make=make)
 
     def motion_if_there(self, frame: int) -> Motion | None:
         """The step's own motion at a frame if it is known without following anything now."""

@@ -62,9 +62,9 @@ class SmallProducts(Products):
         """The step's analysis, of the full size."""
         return self.full.analysis(step_id)
 
-    def piece(self, step_id: str, frame: int) -> Analysis | None:
+    def piece(self, step_id: str, frame: int, *, make: bool = True) -> Analysis | None:
         """A piece of it, of the full size."""
-        return self.full.piece(step_id, frame)
+        return self.full.piece(step_id, frame, make=make)
 
     def motion_if_there(self, step_id: str, frame: int) -> Motion | None:
         """A track's motion, of the full size, if it was made before."""

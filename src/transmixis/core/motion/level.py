@@ -6,6 +6,7 @@ Small surfaces are taken as lit alike all over but for a slope (Lit); the light 
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -19,6 +20,7 @@ ROUNDS = 20
 LAST_ROUNDS = 8  # with all pixels, where fewer have brought it within their noise
 LARGEST_STEP = 2.0  # px of a level
 BLOCKS = 6  # to a side, in which what is left over may hang together
+CELLS = 20  # to a side, for which it is told how far they agree
 LEAST_BLOCK = 5.0  # px: grain and what interpolation leaves hang together over some px
 DONE = 5e-3  # px: a step that moves no corner by more ends the fit; the next would move it by a fraction of that
 DONE_COARSE = 0.05  # px of a coarse level
@@ -33,7 +35,8 @@ NOT_FOUND = "it cannot be found here"
 @dataclass(frozen=True)
 class Laid:
     """How the reference lies over a frame: `matrix` (3 x 3) maps reference px to frame px. `alike` is the correlation, `seen` the share
-    of the surface that agrees, `error` the error of its corners, or of the point, as the fit tells, px rms. `why` says what is wrong where it is lost."""
+    of the surface that agrees, `error` the error of its corners, or of the point, as the fit tells, px rms. `why` says what is wrong where it is lost. `seen_where` (CELLS, CELLS) is how
+    far each part of the upright box about the surface agrees, 0 to 1, nan where nothing of it lies."""
 
     matrix: Array
     alike: float = 0.0
@@ -41,6 +44,7 @@ class Laid:
     error: float = float("nan")
     why: str = ""
     weights: Array | None = field(default=None, compare=False)
+    seen_where: Array | None = field(default=None, compare=False)
 
     @property
     def lost(self) -> bool:
@@ -83,6 +87,13 @@ class Level:
     looks: Looks
     blocks: Array
 
+    @cached_property
+    def cells(self) -> Array:
+        """(n,) which of CELLS x CELLS parts of the box about the surface a pixel lies in."""
+        low, high = self.shape.corners.min(axis=0), self.shape.corners.max(axis=0)
+        i, j = np.clip((self.looks.points - low) / (high - low) * CELLS, 0, CELLS - 1).astype(np.int64).T
+        return np.asarray(j * CELLS + i)
+
     def as_in(self, frame: Frame) -> Level:
         """The same pixels as they look in another picture of the reference."""
         raise NotImplementedError
@@ -98,11 +109,12 @@ class Level:
     def _told(self, matrix: Array, weights: Array, share: float, normal: Array, alike: float, pulls: Array, last: bool) -> Laid:
         """What a fit is worth."""
         why = "most of it is hidden or outside" if share < SEEN else "nothing here looks like it" if alike < ALIKE else ""
-        error = float("nan")
+        error, where = float("nan"), None
         if last and not why:
             shape = self.shape
+            where = _mean_of(weights, self.cells)
             error = float(fit.corner_error(pulls, normal, shape.told, shape.frame, self.free)) * shape.reach
-        return Laid(matrix, alike, share, error, why, weights)
+        return Laid(matrix, alike, share, error, why, weights, where)
 
 
 @dataclass(frozen=True)
@@ -191,6 +203,14 @@ def looks_of(frame: Frame, shape: Shape, scale: int, pixels: tuple[Array, Array]
     unit = np.float32(shape.reach / scale)  # px of the level for one of the surface's own units
     right, down = right * unit, down * unit
     return Looks(points, own, values, right, down, slopes.squares(right, down))
+
+
+def _mean_of(weights: Array, cells: Array) -> Array:
+    """(CELLS, CELLS) the mean weight of each cell; nan where it has no pixel."""
+    count = np.bincount(cells, minlength=CELLS**2)
+    total = np.bincount(cells, weights=weights, minlength=CELLS**2)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.asarray((total / count).reshape(CELLS, CELLS), np.float32)
 
 
 def _blocks(points: Array) -> Array:

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from transmixis.core.readings import FAULT, Reading
-from transmixis.desk.marks import hatch, text, vline
+from transmixis.desk.marks import hatch, text, vline, wrapped
 from transmixis.desk.readingwords import value_words
 from transmixis.desk.state import State
 from transmixis.desk.theme import EDGE, INK, INK2, PAPER, VERMILION_TEXT, WELL, WHITE, text_width
@@ -25,6 +25,9 @@ def paint_bar(p: QPainter, x: float, y: float, width: float, ratio: float, ink: 
         p.fillRect(over, QColor(WHITE))
         hatch(p, over)
     vline(p, x + LIMIT_AT * width, y - 6, y + 6, INK)
+
+
+UNKNOWN = ("not measured", "unknown", "?")  # the longest that has room
 
 
 class ReadingsPlot(QWidget):
@@ -60,7 +63,7 @@ def paint_readings(p: QPainter, box: QRectF, readings: list[Reading] | None) -> 
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5))
     if readings is None:
-        text(p, box.left() + 10, box.top() + 18, "not measured yet", 12, 400, INK2)
+        wrapped(p, box.left() + 8, box.top() + 18, box.width() - 14, "not measured yet", 11, 14, 400, INK2, 2)
         return
     row = min(34.0, (box.height() - 8) / max(1, len(readings)))
     for i, r in enumerate(readings):
@@ -71,8 +74,9 @@ def _paint_row(p: QPainter, box: QRectF, r: Reading) -> None:
     y = box.top() + 7
     px = 11 if box.width() > 120 else 10
     if r.value is None or r.ratio is None:
-        text(p, box.left(), y, r.name, 11, 400, INK2)
-        text(p, box.right(), y, "not measured", 11, 400, INK2, "right")
+        said = next((w for w in UNKNOWN if text_width(r.name + w, px, 400) + 6 < box.width()), UNKNOWN[-1])
+        text(p, box.left(), y, r.name, px, 400, INK2)
+        text(p, box.right(), y, said, px, 400, INK2, "right")
         if box.height() > 26 and r.note:
             text(p, box.left(), y + 14, r.note, 10, 400, INK2, room=box.width())
         return

@@ -11,6 +11,8 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from transmixis.core.motion.motion import moved_points
 from transmixis.desk.theme import BLUE, INK, WHITE
 from transmixis.desk.tools.held import HeldTool
+from transmixis.desk.tools.holdsmap import paint_better, paint_holds
+from transmixis.desk.tools.patternpanel import paint_pattern
 from transmixis.desk.tools.tool import Canvas, Place, near
 from transmixis.desk.tools.trail import paint_trail
 
@@ -64,9 +66,17 @@ class PointTool(HeldTool):
     def paint(self, p: QPainter, canvas: Canvas) -> None:
         paint_trail(p, canvas, self.handle)
         if not self.value:
+            paint_holds(p, canvas, self.handle)
             return
+        paint_better(p, canvas, self.handle)
         q = canvas.to_screen(*self.value[0])
         half = float(self.handle.facts.get("half", 0))
+        if (
+            not self.handle.facts.get("known", True) and self.held is None
+        ):  # where it lay in its reference: it is not claimed to lie there
+            self._paint_reach(p, canvas, q)
+            paint_pattern(p, canvas, self.handle, self.value[0], live=False)
+            return
         if 2 * half * canvas.scale() >= SMALL:
             self._paint_jaws(p, canvas, half)
         self._paint_reach(p, canvas, q)
@@ -74,6 +84,7 @@ class PointTool(HeldTool):
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(QColor(ink))
             p.drawEllipse(q, r, r)
+        paint_pattern(p, canvas, self.handle, self.value[0], self.held is not None)
 
     def _paint_jaws(self, p: QPainter, canvas: Canvas, half: float) -> None:
         """Jaws on the four sides, as the pattern is turned here; the beam joins left and right over its head."""

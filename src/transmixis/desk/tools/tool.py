@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 
 from transmixis.desk.theme import INK, WHITE
+from transmixis.desk.viewerpaint import Shown
 from transmixis.shot.contract import Handle
 
 NUDGE, FAR = 0.1, 1.0  # px of the frame for the arrow keys with Alt, and with Alt and Shift
@@ -18,8 +19,13 @@ Place = tuple[float, float]
 
 
 class Canvas(Protocol):
-    """The viewer as tools see it: it knows screen and frame coordinates."""
+    """The viewer as tools see it: it knows screen and frame coordinates. `show_panel`: what a tool shows closely in a corner is wanted."""
 
+    show_panel: bool
+    shown: Shown | None
+
+    def width(self) -> int: ...
+    def height(self) -> int: ...
     def to_screen(self, x: float, y: float) -> QPointF: ...
     def to_frame(self, p: QPointF) -> QPointF: ...
     def scale(self) -> float: ...

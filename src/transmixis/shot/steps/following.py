@@ -11,7 +11,7 @@ from transmixis.core.errors import UserError
 from transmixis.core.matte.outline import marks_of, xy
 from transmixis.core.motion.agree import drifts, from_behind, jumps, strains
 from transmixis.core.motion.follow import Way, follow, stretches
-from transmixis.core.motion.level import Laid
+from transmixis.core.motion.level import CELLS, Laid
 from transmixis.core.motion.motion import Motion, moved_points, through
 from transmixis.core.motion.smear import Shutter
 from transmixis.core.motion.surface import Surface
@@ -24,6 +24,7 @@ from transmixis.shot.steps.reseats import RESEAT, Reseat, lies_at, reseats_of
 from transmixis.shot.steps.slips import HIDDEN, NOT_SO_FAR
 from transmixis.shot.steps.trackreadings import gap_about, lost_readings, seat_readings, track_readings
 
+NO_PART = 255
 SEAT = "seat"  # the parameter whose pins are places set by hand
 SIGHT = "sight"  # the parameter whose pins say from where on it is hidden, or in sight again
 
@@ -124,7 +125,8 @@ class Following(StepKind[P]):
         if anew:
             drift = drifts(first, matrix, surface, look, frames, found, share, progress)
             found = [replace(f, matrix=f.matrix @ matrix) for f in found]
-        return {**_table(found, frames), "back": back, "jump": jump, "drift": drift, **_kept_way(way)}
+        where = _seen_where(found) if self.surfaces else np.zeros(0, np.uint8)
+        return {**_table(found, frames), "where": where, "back": back, "jump": jump, "drift": drift, **_kept_way(way)}
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
         places = self.places(params)
@@ -196,6 +198,12 @@ def _table(found: list[Laid], frames: list[int]) -> Analysis:
         "error": np.array([f.error for f in found]),
         "why": np.array([f.why for f in found], dtype=np.str_),
     }
+
+
+def _seen_where(found: list[Laid]) -> Array:
+    """(n, cells, cells) how far each part agrees, in % ; NO_PART where nothing of it lies, or it is lost."""
+    maps = [f.seen_where if f.seen_where is not None else np.full((CELLS, CELLS), np.nan) for f in found]
+    return np.where(np.isfinite(maps), np.round(100 * np.nan_to_num(maps)), NO_PART).astype(np.uint8)
 
 
 def needs(words: str) -> UserError:

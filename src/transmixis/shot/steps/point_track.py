@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.follow import Way, follow, found_in
-from transmixis.core.motion.holds import holds, neighbours
+from transmixis.core.motion.holds import GOOD, held_near, holds, neighbours
 from transmixis.core.motion.motion import Motion, grown, moved_points, turned
 from transmixis.core.motion.point import about_point, proposed_half
 from transmixis.core.motion.surface import Surface
+from transmixis.core.motion.views import pattern_views
 from transmixis.core.progress import Progress
 from transmixis.core.types import Array
 from transmixis.shot.contract import Effect, Handle, Inputs, Proposal, Slot
@@ -22,7 +24,9 @@ from transmixis.shot.steps.slips import WayOut, reseated_here, set_otherwise
 from transmixis.shot.steps.tracking import Track
 from transmixis.shot.steps.trackreadings import ERROR
 
-PRESS = "Press the thing that is to be followed, or drag the point to it."
+PRESS = (
+    "Press the thing that is to be followed, or drag the point to it. Veiled: nothing holds there. Ticks: places that hold best."
+)
 CARRIES = "Drag it to another place of the same thing: from this frame on that carries the point, its offset kept."
 ONLY, TURN = "position", "position, turn and size"
 MODELS = {ONLY: "position", TURN: "similarity"}
@@ -34,6 +38,7 @@ HALVES = (5, 60)  # px, half the side of patterns that are tried
 AROUND = 8.0  # halves of the pattern within which a neighbour is looked for
 NEIGHBOURS = 3  # that are tried
 SAME = 4  # frames before in which a neighbour must have moved as the point did
+BETTER = 0.6  # of the foretold error: a place that is worth going to
 STEADY = 0.5  # px by which its offset may change meanwhile
 
 
@@ -65,12 +70,13 @@ class PointTrack(Track[PointTrackParams]):
     sets = "point"
 
     def handles(self, inputs: Inputs, params: PointTrackParams, frame: int) -> tuple[Handle, ...]:
-        if len(self.places(params)) == 0 or frame == int(params.reference):
+        places, reference = self.places(params), int(params.reference)
+        if len(places) == 0 or frame == reference:
             facts = {"half": params.half, "reach": params.reach, "matrix": np.eye(3), "trail": self.trail(inputs, frame)}
+            facts |= self._held_where(inputs, params, frame)
             return (Handle("point", "point", "Point", PRESS, params.point, here=True, live=False, facts=facts),)
         there = reseats_of(inputs.pins(), int(params.reference)).get(frame)
         own = there.looks[0][:1] if there and there.looks else None
-        places = self.places(params)
         pattern = self.look_handle(
             inputs,
             params,
@@ -80,7 +86,43 @@ class PointTrack(Track[PointTrackParams]):
             lambda m: own or tuple(map(tuple, moved_points(m, places).tolist())),
             CARRIES,
         )
-        return (self.seat_handle(inputs, params, frame, "point", "Point"), *pattern)
+        seat = self.seat_handle(inputs, params, frame, "point", "Point")
+        return (replace(seat, facts={**seat.facts, **self._closely(inputs, params, frame)}), *pattern)
+
+    def _held_where(self, inputs: Inputs, params: PointTrackParams, frame: int) -> dict[str, Any]:
+        """At the reference frame: how surely what was pressed holds, and what near it holds better; the whole map before anything is."""
+        if not inputs.has("plate"):
+            return {}
+        picture, places, half = inputs.picture("plate", frame), self.places(params), int(params.half)
+        if len(places) == 0:
+            return {"holds": holds(picture, half)}
+        views = pattern_views(picture, places[0], half)
+        near, own = held_near(picture, places[0], half, AROUND * half)
+        better = near.best[near.best[:, 2] < BETTER * own] if own > GOOD else near.best[:0]
+        return {
+            "views": views, "reference": frame, "frame": frame, "half": half, "foretold": own,
+            "better": neighbours(better, places[0], AROUND * half, half / 2)[:NEIGHBOURS],
+        }  # fmt: skip
+
+    def _closely(self, inputs: Inputs, params: PointTrackParams, frame: int) -> dict[str, Any]:
+        """The pattern as it is looked for, as it is found, and what is left; its readings in a word."""
+        motion = inputs.motion_if_there(frame)
+        seats = {int(params.reference): None, **reseats_of(inputs.pins(), int(params.reference))}
+        start = min(seats, key=lambda n: abs(n - frame)) if inputs.piece(frame, make=False) is not None else int(params.reference)
+        own = inputs.motion_if_there(start)
+        if motion is None or own is None or not own.known:
+            return {}
+        reseat = seats[start]
+        at = (
+            moved_points(own.matrix, self.places(params))[0]
+            if reseat is None or not reseat.looks
+            else np.array(reseat.looks[0][0])
+        )
+        here = motion.matrix @ np.linalg.inv(own.matrix) if motion.known else None
+        picture = inputs.picture("plate", frame) if motion.known else None
+        told = {} if here is None else {"turned": turned(here, at[None]), "grown": grown(here, at[None])}
+        views = pattern_views(inputs.picture("plate", start), at, int(params.half), picture, here)
+        return {"views": views, "reference": start, "frame": frame, "error": motion.error if motion.known else np.nan, **told}
 
     def looks(self, value: Any) -> Any:
         return (tuple(value),)
@@ -182,7 +224,7 @@ def neighbours_of_its_own(
     told = [kind.told(inputs, params, n).motion for n in before]
     back = np.linalg.inv(motion.matrix)
     out: list[tuple[float, float]] = []
-    for x, y, _ in neighbours(holds(picture, half), at, AROUND * half, half):
+    for x, y, _ in neighbours(held_near(picture, at, half, AROUND * half)[0].best, at, AROUND * half, half):
         if len(out) == NEIGHBOURS:
             break
         progress.at(0, 0, "looking for a neighbour of the same thing")

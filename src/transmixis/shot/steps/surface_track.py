@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -71,7 +72,17 @@ class SurfaceTrack(Track[SurfaceTrackParams]):
             return tuple(marks_of(o) for o in there.looks) if there and there.looks else carried(params.region, matrix)
 
         on = self.look_handle(inputs, params, frame, "outlines", "Region", region_at, CARRIES)
-        return (self.seat_handle(inputs, params, frame, "corners", "Corners"), *on)
+        seat = self.seat_handle(inputs, params, frame, "corners", "Corners")
+        return (replace(seat, facts={**seat.facts, **self._seen(inputs, params, frame)}), *on)
+
+    def _seen(self, inputs: Inputs, params: SurfaceTrackParams, frame: int) -> dict[str, Any]:
+        """Which parts of it do not agree with the reference here: hold-outs that were found by themselves."""
+        piece = inputs.piece(frame, make=False)
+        at = None if piece is None else np.flatnonzero(piece["frames"] == frame)
+        if piece is None or at is None or not len(at) or piece["why"][at[0]]:
+            return {}
+        start = min(self.seats(params, inputs.pins()), key=lambda n: abs(n - frame))
+        return {"where": piece["where"][at[0]], "region": self.places(params)} if start == int(params.reference) else {}
 
     def plot(self, inputs: Inputs, params: Any, frame: int) -> Plot:
         """The surface straightened by its track on a few frames: it must stand still."""

@@ -93,6 +93,7 @@ class Track(Following[P]):
         here = any(p.frame == frame for p in inputs.pins().get(SEAT, ()))
         matrix = motion.matrix if motion and motion.known else np.eye(3)
         facts = {"trail": self.trail(inputs, frame), "half": getattr(params, "half", 0), "reach": params.reach, "matrix": matrix}
+        facts["known"] = motion is not None and motion.known
         return Handle(tool, SEAT, words, SEAT_HINT, tuple(map(tuple, there.tolist())), matrix, here, False, note, facts)
 
     def look_handle(
