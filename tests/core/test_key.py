@@ -26,6 +26,7 @@ def _key(p: kp.MadePlate, *, clean: bool) -> plain.Mattes:
     return [r.alpha for r in results], [r.foreground for r in results]
 
 
+@pytest.mark.xdist_group("pymatting")  # which compiles itself for a minute when first imported: once is enough
 @pytest.mark.parametrize("kind", ["green", "blue"])
 @pytest.mark.parametrize("chroma", ["444", "420"])
 def test_key_against_three_plain_ways(kind: str, chroma: str, green: kp.MadePlate, blue: kp.MadePlate) -> None:
