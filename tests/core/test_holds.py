@@ -100,3 +100,30 @@ def test_of_a_part_the_same_is_told_as_of_the_whole() -> None:
     inner = neighbours(whole.best, at, 30, 0)[:, :2]
     assert {tuple(p) for p in inner} <= {tuple(p) for p in near.best[:, :2]}
     assert held_near(picture, np.array([-30.0, 0]), 8, 4)[1] == np.inf
+
+
+def test_the_error_is_that_of_the_textbook() -> None:
+    """Of waves across and down, A sin kx + A sin ky, the squared slopes' mean is A² k² / 2 in each direction, so that n² pixels through
+    grain s tell the place to s / (n A k / √2) (Cramér and Rao's bound)."""
+    k, a, half = 2 * np.pi / 24, 0.2, 11  # a pattern of 23 px about one wave
+    y, x = np.mgrid[0:120, 0:144].astype(np.float32)
+    waves = (0.4 + a * np.sin(k * x) + a * np.sin(k * y)).astype(np.float32)
+    told = foretold(waves + np.random.default_rng(3).normal(0, GRAIN, waves.shape).astype(np.float32), half)
+    bound = grain_of(waves + np.random.default_rng(3).normal(0, GRAIN, waves.shape).astype(np.float32)) / (
+        23 * a * k / np.sqrt(2)
+    )
+    assert told[60, 72] == pytest.approx(bound, rel=0.08)
+    across = foretold(waves - a * np.sin(k * x).astype(np.float32), half)  # nothing tells of moves across any more
+    assert across[60, 72] > 20 * told[60, 72]
+
+
+@pytest.mark.parametrize("at", [(10.5, 9.5), (191.5, 131.5), (30.0, 131.5)])
+def test_near_the_border_places_are_those_of_the_frame(at: tuple[float, float]) -> None:
+    picture = grainy(wall(5, (140, 200)), 1)
+    near, own = held_near(picture, at, 8, 24)
+    told = foretold(picture.mean(axis=2), 8)
+    x, y = (int(v) for v in at)
+    assert own == pytest.approx(told[y, x], rel=0.15)
+    for bx, by, error in near.best:
+        assert error == pytest.approx(told[int(by), int(bx)], rel=0.15)
+    assert held_near(picture, (3.0, 3.0), 8, 0)[1] > 0

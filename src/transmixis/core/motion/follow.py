@@ -29,6 +29,7 @@ SURE = 0.8  # correlation at which nothing better is looked for
 UNUSUAL = 2.5  # times as unlike as usual it may be beside that
 WIDER = 1.5  # the reach grows by this with every frame that it is lost
 WIDEST = 4.0
+NEARLY = 0.05  # of how far the highest peak rises: less is no sign that one is the thing and the other looks like it
 
 
 @dataclass(frozen=True)
@@ -206,9 +207,20 @@ def searched(surface: Surface, picture: Array, start: Array, reach: int) -> Arra
     wide = _window(picture, left - reach, top - reach, w + 2 * reach, h + 2 * reach)
     score = cv2.matchTemplate(wide, look, cv2.TM_CCORR_NORMED, mask=weight)
     score = np.where(np.isfinite(score), score, -1)
-    y, x = np.unravel_index(int(np.argmax(score)), score.shape)
+    x, y = _nearest_peak(score, reach)
     shift = np.array([[1, 0, float(x) - reach], [0, 1, float(y) - reach], [0, 0, 1.0]])
     return np.asarray(shift @ start)
+
+
+def _nearest_peak(score: Array, reach: int) -> tuple[int, int]:
+    """Column and row of the peak nearest to the middle of those that are about as high as the highest: look-alikes are as like as the thing
+    itself, but further from where it was expected."""
+    high = float(score.max())
+    least = high - NEARLY * (high - float(np.median(score)))
+    peaks = (score >= cv2.dilate(score, np.ones((3, 3), np.uint8))) & (score >= least)
+    ys, xs = np.nonzero(peaks)
+    k = int(np.argmin((xs - reach) ** 2 + (ys - reach) ** 2))
+    return int(xs[k]), int(ys[k])
 
 
 def _window(picture: Array, left: int, top: int, width: int, height: int) -> Array:
