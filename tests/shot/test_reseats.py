@@ -194,3 +194,27 @@ def test_reseats_are_kept_as_plain_values() -> None:
 def test_outlines_are_carried_with_their_identities() -> None:
     shift = np.array([[1, 0, 5], [0, 1, -2], [0, 0, 1.0]])
     assert carried((((7, 1.0, 2.0), (8, 3.0, 4.0)), ((0.0, 0.0),)), shift) == (((7, 6.0, 0.0), (8, 8.0, 2.0)), ((5.0, -2.0),))
+
+
+def test_a_dab_of_paint_is_followed_by_its_colour(tmp_path: Path) -> None:
+    """Six pixels wide, before a pattern that moves otherwise, and through a piece's end."""
+    big = wall(31, (130, 300))
+    rng = np.random.default_rng(2)
+    yy, xx = np.mgrid[0:240, 0:420] / 3.0
+    for n in range(1, LENGTH + 1):
+        x, y = START + (n - 1) * np.array([1.9, -0.4])
+        away = np.hypot(xx + 1 / 6 - x, yy + 1 / 6 - y)
+        dab = np.clip(3.0 - away + 0.5, 0, 1).reshape(80, 3, 140, 3).mean(axis=(1, 3))[..., None].astype(np.float32)
+        ground = seen_through(big, np.array([[1, 0, -0.8 * n], [0, 1, 0], [0, 0, 1.0]]))[20:100, 30:170]
+        frame = ground * (1 - dab) + dab * np.array([0.7, 0.03, 0.05], np.float32)
+        write_still(tmp_path / f"dab.{n:04d}.png", frame + rng.normal(0, 0.002, frame.shape).astype(np.float32), kind="uint16")
+    r = Renderer(shot_of("dab", POINT, {}, point=[START.tolist()], by="its colour"), Material(tmp_path))
+    for n in (2, 15, 17, 18, 33):
+        m = r.product("step:point_track", n).motion
+        assert m is not None
+        assert m.known, (n, m.why)
+        at = moved_points(m.matrix, START)[0]
+        assert np.hypot(*(at - (START + (n - 1) * np.array([1.9, -0.4])))) < 0.15
+    plain = Renderer(shot_of("dab", POINT, {}, point=[[110.0, 20.0]], by="its colour"), Material(tmp_path))
+    with pytest.raises(UserError, match="colour"):
+        plain.product("step:point_track", 2)

@@ -13,6 +13,7 @@ from transmixis.desk.partdialogs import Gather, Offsets
 from transmixis.desk.readingwords import limit_words
 from transmixis.desk.sheet import StepSheet
 from transmixis.desk.state import State
+from transmixis.desk.writeout import WRITTEN, write_out
 from transmixis.shot.model import STAGES, Step
 from transmixis.shot.parts import part_named, part_of
 from transmixis.shot.pins import move_pin
@@ -121,6 +122,8 @@ class StepActs:
             "Set limit…": self.set_limit,
             "Gather to a part…": self.gather,
         }
+        if kind_of(step.kind).product in WRITTEN:
+            acts["Write out…"] = lambda: write_out(self._state, step_id, self._parent)
         if part:
             acts[f"Fold {part.name}"] = lambda: run("part.fold", part=part.id)
         acts["Take out"] = lambda: run("step.remove", step=step_id)

@@ -7,11 +7,14 @@ from pathlib import Path
 from typing import Any
 
 from transmixis.core.errors import UserError
+from transmixis.core.progress import Progress
+from transmixis.shot.contract import Proposal
 from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.pins import set_pin
 from transmixis.shot.plainjson import parse
 from transmixis.shot.refs import checked, product_of, slot_name, split_ref, with_product
+from transmixis.shot.render import Renderer
 from transmixis.shot.steps import kind_of, known_kind
 from transmixis.shot.workorder import add_step
 
@@ -67,6 +70,16 @@ def step_named(shot: Shot, name: str) -> Step:
         there = ", ".join(s.id for s in shot.steps) or "none yet"
         raise UserError(f"Shot {shot.code} has no step '{name[:40]}'; it has {there}.")
     return found[0]
+
+
+def proposed(renderer: Renderer, step_id: str, progress: Progress) -> Proposal | None:
+    """What is proposed for a step; one whose proposals look at its own readings is read on all frames first."""
+    if kind_of(renderer.shot.step(step_id).kind).weighs_itself:
+        renderer.progress = progress
+        for n in range(1, renderer.shot.length + 1):
+            progress.at(n - 1, renderer.shot.length, f"reading frame {n}")
+            renderer.measure(step_id, n)
+    return renderer.propose(step_id, progress)
 
 
 def _connected(shot: Shot, step: Step, slot: str, ref: str) -> Step:

@@ -29,6 +29,7 @@ SURE = 0.8  # correlation at which nothing better is looked for
 UNUSUAL = 2.5  # times as unlike as usual it may be beside that
 WIDER = 1.5  # the reach grows by this with every frame that it is lost
 WIDEST = 4.0
+FAR, LARGE_ENOUGH = 48, 24  # px: beyond this reach a pattern of that size is looked for at half the size
 NEARLY = 0.05  # of how far the highest peak rises: less is no sign that one is the thing and the other looks like it
 
 
@@ -198,18 +199,27 @@ def laid_near(surface: Surface, picture: Array, start: Array, sure: float = 0.0)
 
 
 def searched(surface: Surface, picture: Array, start: Array, reach: int) -> Array | None:
-    """The start moved to where the surface is most alike within `reach` px, to the pixel."""
+    """The start moved to where the surface is most alike within `reach` px, to the pixel (to two where it is far)."""
     patch = surface.patch(start)
     if patch is None:
         return None
     look, weight, left, top = patch
     h, w = look.shape[:2]
+    by = 2 if reach > FAR and min(h, w) >= LARGE_ENOUGH else 1  # the fit finds the rest of the way
+    reach -= reach % by
     wide = _window(picture, left - reach, top - reach, w + 2 * reach, h + 2 * reach)
+    if by > 1:
+        wide, look, weight = (_halved(v, by) for v in (wide, look, weight))
     score = cv2.matchTemplate(wide, look, cv2.TM_CCORR_NORMED, mask=weight)
     score = np.where(np.isfinite(score), score, -1)
-    x, y = _nearest_peak(score, reach)
-    shift = np.array([[1, 0, float(x) - reach], [0, 1, float(y) - reach], [0, 0, 1.0]])
-    return np.asarray(shift @ start)
+    x, y = (by * v - reach for v in _nearest_peak(score, reach // by))
+    return np.asarray(np.array([[1, 0, float(x)], [0, 1, float(y)], [0, 0, 1.0]]) @ start)
+
+
+def _halved(picture: Array, by: int) -> Array:
+    """Every `by` x `by` px their mean; what is left at the right and below is left out."""
+    h, w = picture.shape[0] // by, picture.shape[1] // by
+    return np.asarray(cv2.resize(picture[: h * by, : w * by], (w, h), interpolation=cv2.INTER_AREA))
 
 
 def _nearest_peak(score: Array, reach: int) -> tuple[int, int]:

@@ -15,9 +15,10 @@ import numpy as np
 from scipy import ndimage
 
 from transmixis.core.errors import UserError
-from transmixis.core.motion.follow import Again
+from transmixis.core.motion.follow import Again, Way
 from transmixis.core.motion.frame import streak
 from transmixis.core.motion.level import Laid
+from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.smear import through_blur
 from transmixis.core.motion.surface import Surface
 from transmixis.core.progress import Progress
@@ -127,13 +128,15 @@ class Mark:
 
 def follow_mark(
     mark: Mark, surface: Surface, picture: Callable[[int], Array], at: Array, frames: Sequence[int], reach: float,
-    progress: Progress | None = None,
+    progress: Progress | None = None, way: Way | None = None,
 ) -> list[Laid]:  # fmt: skip
-    """A mark from `at` (2,) of its reference frame on through frames, one after the other. Its colour says where it is, and `surface`, the
-    mark and its rim as a pattern, how it lies there to the last fraction of a pixel, through the frame's blur too."""
+    """A mark from `at` (2,) of its reference frame on through frames, one after the other; `way`: where it was in the two before them.
+    Its colour says where it is, and `surface`, the mark and its rim as a pattern, how it lies there to the last fraction of a pixel,
+    through the frame's blur too."""
     found: list[Laid] = []
-    last = before = np.asarray(at, np.float64)
-    lost = 0
+    way = way or Way(np.eye(3), np.eye(3))
+    last, before = (moved_points(m, at)[0] for m in (way.last, way.before))
+    lost = way.lost
     for i, n in enumerate(frames):
         if progress is not None:
             progress.at(i, len(frames), f"following the mark, frame {n}")
@@ -154,7 +157,8 @@ def follow_mark(
             laid = again.laid(surface, n, found[i].matrix)
             if not laid.lost and laid.alike > COARSE and np.abs(laid.matrix - found[i].matrix)[:2, 2].max() < BESIDE:
                 found[i] = laid
-    return through_blur(surface, frames, found, np.eye(3), again.laid, None, progress)[0]
+    begin = np.full((3, 3), np.nan) if way.lost else way.last
+    return through_blur(surface, frames, found, begin, again.laid, None, progress)[0]
 
 
 def _cut(picture: Array, at: Array, room: float) -> tuple[Array, Array]:

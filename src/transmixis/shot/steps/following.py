@@ -114,7 +114,7 @@ class Following(StepKind[P]):
         def look(n: int) -> Array:
             return self.look(inputs, n)
 
-        found, way = follow(surface, look, frames, way, int(params.reach), progress)
+        found, way = self.found_on(inputs, here, surface, frames, way, progress)
         share = way.shutter.share
         freer = self.freer(here)
         if freer is not None:
@@ -127,6 +127,12 @@ class Following(StepKind[P]):
             found = [replace(f, matrix=f.matrix @ matrix) for f in found]
         where = _seen_where(found) if self.surfaces else np.zeros(0, np.uint8)
         return {**_table(found, frames), "where": where, "back": back, "jump": jump, "drift": drift, **_kept_way(way)}
+
+    def found_on(
+        self, inputs: Inputs, params: Any, surface: Surface, frames: list[int], way: Way, progress: Progress
+    ) -> tuple[list[Laid], Way]:
+        """The surface in `frames`, one after the other, and the way it was going at their end."""
+        return follow(surface, lambda n: self.look(inputs, n), frames, way, int(params.reach), progress)
 
     def compute(self, inputs: Inputs, params: Any, frame: int) -> Product:
         places = self.places(params)

@@ -10,6 +10,8 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.motion.follow import Way, follow, found_in
 from transmixis.core.motion.holds import GOOD, held_near, holds, neighbours
+from transmixis.core.motion.level import Laid
+from transmixis.core.motion.mark import Mark, follow_mark
 from transmixis.core.motion.motion import Motion, grown, moved_points, turned
 from transmixis.core.motion.point import about_point, proposed_half
 from transmixis.core.motion.surface import Surface
@@ -29,15 +31,16 @@ PRESS = (
 )
 CARRIES = "Drag it to another place of the same thing: from this frame on that carries the point, its offset kept."
 ONLY, TURN = "position", "position, turn and size"
+PATTERN, COLOUR = "its pattern", "its colour"
 MODELS = {ONLY: "position", TURN: "similarity"}
 TRIED = 3  # frames to either side of the reference that a pattern is proposed by
 CLEARLY = 0.02  # of likeness: more than grain makes
 
 
 HALVES = (5, 60)  # px, half the side of patterns that are tried
-AROUND = 8.0  # halves of the pattern within which a neighbour is looked for
+AROUND = 5.0  # halves of the pattern within which a neighbour is looked for: further off another thing is more likely
 NEIGHBOURS = 3  # that are tried
-SAME = 4  # frames before in which a neighbour must have moved as the point did
+SAME = 8  # frames before in which a neighbour must have moved as the point did
 BETTER = 0.6  # of the foretold error: a place that is worth going to
 STEADY = 0.5  # px by which its offset may change meanwhile
 
@@ -55,6 +58,12 @@ class PointTrackParams(Params):
     )
     reach: float = number(24, 2, 400, "px", "Reach", "How far from where it was expected it is looked for.", step=1)
     follows: str = choice(ONLY, (ONLY, TURN), "Follows", "Turn and size too, where the thing turns or comes nearer.")
+    by: str = choice(
+        PATTERN,
+        (PATTERN, COLOUR),
+        "Told by",
+        "By its colour: a dab of paint or a bright mark of a few pixels, which has no pattern.",
+    )
     first: float = number(1, 1, 1_000_000, "frame", "From", "The first frame on which it is to be seen.", step=1)
     last: float = number(0, 0, 1_000_000, "frame", "To", "The last frame on which it is to be seen. 0: the shot's last.", step=1)
 
@@ -135,10 +144,24 @@ class PointTrack(Track[PointTrackParams]):
         if len(places) == 0:
             raise needs("press the thing in the picture.")
         picture = inputs.picture("plate", int(params.reference))
+        if params.by == COLOUR:
+            return marked(picture, places[0]).surface(picture)
         return about_point(picture, places[0], int(params.half), MODELS[params.follows], told)
 
     def freer(self, params: PointTrackParams) -> PointTrackParams | None:
-        return params.model_copy(update={"follows": TURN}) if params.follows == ONLY else None
+        return params.model_copy(update={"follows": TURN}) if params.follows == ONLY and params.by == PATTERN else None
+
+    def found_on(
+        self, inputs: Inputs, params: PointTrackParams, surface: Surface, frames: list[int], way: Way, progress: Progress
+    ) -> tuple[list[Laid], Way]:
+        if params.by == PATTERN:
+            return super().found_on(inputs, params, surface, frames, way, progress)
+        at = self.places(params)[0]
+        mark = marked(inputs.picture("plate", int(params.reference)), at)
+        found = follow_mark(mark, surface, lambda n: self.look(inputs, n), at, frames, params.reach, progress, way)
+        for laid in found:
+            way = way.on(laid)
+        return found, way
 
     def reseated(self, params: PointTrackParams, reseat: Reseat, matrix: Array, frame: int) -> PointTrackParams:
         middle = reseat.looks[0][0] if reseat.looks else reseat.places[0]
@@ -169,6 +192,8 @@ class PointTrack(Track[PointTrackParams]):
     def at_first(self, inputs: Inputs, params: PointTrackParams, progress: Progress) -> Proposal | None:
         """The largest pattern that still moves as the thing itself does, by the frames beside the reference."""
         places = self.places(params)
+        if params.by == COLOUR:  # a mark has no size to choose
+            return None
         n = inputs.shot.length
         reference = min(int(params.reference), n)
 
@@ -211,6 +236,13 @@ class PointTrack(Track[PointTrackParams]):
         if len(told) < max(len(frames), 1):
             return None
         return float(np.median([f.error for f in told])), float(np.median([f.alike for f in told]))
+
+
+def marked(picture: Array, at: Array) -> Mark:
+    """The painted mark at a place (2,), by the colour that it has there. Raises UserError where none stands out."""
+    h, w = picture.shape[:2]
+    x, y = (int(np.clip(v, 1, n - 2)) for v, n in zip(at, (w, h), strict=True))
+    return Mark(picture, at, np.median(picture[y - 1 : y + 2, x - 1 : x + 2, :3].reshape(-1, 3), axis=0))
 
 
 def neighbours_of_its_own(
