@@ -11,7 +11,7 @@ import pytest
 from deskhelp import opened, settle
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QFileDialog
 from walls import seen_through, wall
 
 from transmixis.core.motion.holds import POOR, Holds
@@ -20,6 +20,8 @@ from transmixis.desk.tools import tool_for
 from transmixis.desk.tools.holdsmap import THICKEST, veil
 from transmixis.desk.tools.patternpanel import px_words
 from transmixis.desk.window import MainWindow
+from transmixis.desk.writeout import WRITTEN, write_out
+from transmixis.media.exchange.tracks import read_tracks
 from transmixis.media.still import write_still
 from transmixis.shot.contract import Handle
 from transmixis.shot.document import Document
@@ -218,6 +220,31 @@ def test_the_region_of_a_surface_is_moved_on(window: MainWindow, qtbot: Any) -> 
     assert known(window, 20)
 
 
+def test_a_track_is_written_out_from_the_window(
+    window: MainWindow, qtbot: Any, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    s = window.state
+    window.bench.acts.add_step("point_track")
+    settle(qtbot, window)
+    mouse(window, QEvent.Type.MouseButtonPress, *AT)
+    mouse(window, QEvent.Type.MouseButtonRelease, *AT)
+    settle(qtbot, window)
+    said: list[tuple[str, str]] = []
+    s.said.connect(lambda words, kind: said.append((words, kind)))
+    answers = iter([("", ""), (str(tmp_path / "walk"), WRITTEN["motion"].split(";;")[0]), (str(tmp_path / "walk.txt"), "")])
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: next(answers))
+    write_out(s, s.step_id, window)
+    assert not said  # nothing was chosen
+    write_out(s, s.step_id, window)
+    qtbot.waitUntil(lambda: any("frames written" in w for w, _ in said), timeout=20_000)
+    (track,) = read_tracks(tmp_path / "walk.csv")
+    assert [r.frame for r in track.rows] == list(range(1, LENGTH + 1))
+    assert (track.rows[5].x, track.rows[5].y) == pytest.approx(tuple(AT + 5 * SPEED), abs=0.2)
+    write_out(s, s.step_id, window)
+    qtbot.waitUntil(lambda: said[-1][1] == "trouble", timeout=20_000)
+    assert "should end with" in said[-1][0]
+
+
 # -- painting
 
 
@@ -249,6 +276,24 @@ class Sheet:
         return 2.0
 
     def update(self) -> None: ...
+
+
+def test_a_dot_of_the_trail_leads_to_its_frame(qapp: QApplication) -> None:
+    trail = [(3, 20.0, 20.0, 0.1), (9, 60.0, 20.0, 0.1), (12, 150.0, 100.0, 0.1)]
+    tool = tool_for(Handle("point", "seat", "Point", "", ((150.0, 100.0),), facts={"trail": trail, "half": 5}))
+    went: list[int] = []
+    tool.went = went.append
+
+    def pressed(x: float, y: float) -> bool:
+        p = QPointF(2 * x, 2 * y)
+        kind = QEvent.Type.MouseButtonPress
+        return tool.press(QMouseEvent(kind, p, p, LEFT, LEFT, Qt.KeyboardModifier.NoModifier), Sheet())
+
+    assert pressed(61, 21)
+    assert went == [9]
+    assert not pressed(100, 60)  # between dots it is the viewer's
+    assert pressed(150, 100)  # on the point itself it is taken hold of
+    assert went == [9]
 
 
 def test_the_veil_is_thickest_where_nothing_holds(qapp: QApplication) -> None:

@@ -350,16 +350,17 @@ def test_a_tracks_plot_tells_what_has_been_followed(folder: Path) -> None:
     renderer = Renderer(tracked(last=40), Material(folder))
     before = renderer.plot("point_track", 30)
     assert before is not None
-    path, error = before.panels
+    path, error, _ = before.panels
     assert np.isfinite(error.values).sum() == 1  # type: ignore[union-attr]  # the reference frame
     assert before.words == "Followed on 1 of 60 frames; not known at 41 to 60."
     for n in (31, 35, 40):
         places(renderer, [n])
     after = renderer.plot("point_track", 30)
     assert after is not None
-    path, error = after.panels
+    path, error, speed = after.panels
     known = np.isfinite(error.values)  # type: ignore[union-attr]
     assert known[29:40].all()
+    assert speed.values[30:38] == pytest.approx(np.full(8, np.hypot(*SPEED)), abs=0.03)  # type: ignore[union-attr]
     assert path.points[39] - path.points[29] == pytest.approx(10 * np.array(SPEED), abs=0.1)  # type: ignore[union-attr]
     assert (np.nanmax(path.points, axis=0) + np.nanmin(path.points, axis=0)) == pytest.approx((0, 0), abs=1e-9)  # type: ignore[union-attr]
     assert after.words == f"Followed on {known.sum()} of 60 frames; not known at 41 to 60."

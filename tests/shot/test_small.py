@@ -186,14 +186,25 @@ def test_what_is_learnt_and_followed_is_of_the_full_size_whoever_asks_first(shot
     np.testing.assert_array_equal(there.matrix, b.matrix)
 
 
-def test_nothing_laid_in_yet_leaves_the_picture_as_it_is_and_says_so(shot: tuple[Shot, Path]) -> None:
+def test_until_a_picture_is_connected_a_test_card_stands_for_it_and_says_so(shot: tuple[Shot, Path]) -> None:
     made, folder = shot
     step = next(s for s in made.steps if s.kind == "lay_in")
-    bare = made.with_step(step.model_copy(update={"inputs": {k: v for k, v in step.inputs.items() if k != "front"}}))
-    r = Renderer(bare, Material(folder))
-    got, want = r.product(f"step:{step.id}", 1), r.product(step.inputs["back"], 1)
+    bare = step.model_copy(update={"inputs": {k: v for k, v in step.inputs.items() if k != "front"}})
+    r = Renderer(made.with_step(bare), Material(folder))
+    got, behind = r.product(f"step:{step.id}", 1), r.product(step.inputs["back"], 1)
     assert got.picture is not None
-    assert want.picture is not None
-    np.testing.assert_array_equal(got.picture[..., :3], want.picture[..., :3])
+    assert behind.picture is not None
+    assert got.matte is not None
+    changed = np.abs(got.picture[..., :3] - behind.picture[..., :3]).max(axis=2) > 0.01
+    assert changed.sum() > 100
+    assert not changed[got.matte == 0].any()
+    card = {x.name: x for x in r.measure(step.id, 1)}["test card"]
+    assert card.state == "fault"  # so that it is not handed over unseen
+    assert "not connected" in card.note
+    unset = bare.model_copy(update={"params": {**bare.params, "corners": []}})
+    r = Renderer(made.with_step(unset), Material(folder))
+    got = r.product(f"step:{step.id}", 1)
+    assert got.picture is not None
+    np.testing.assert_array_equal(got.picture[..., :3], behind.picture[..., :3])
     notes = {x.name: x.note for x in r.measure(step.id, 1)}
     assert notes["enlargement"] == "the picture that is laid in is not connected yet"

@@ -93,6 +93,7 @@ class Hands(QObject):
             self._held_at = self._of
             self.tool.tried = self._try
             self.tool.settled = self._settle
+            self.tool.went = self._state.set_frame
         self.changed.emit()
 
     def _try(self, value: Any) -> None:

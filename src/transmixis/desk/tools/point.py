@@ -14,7 +14,7 @@ from transmixis.desk.tools.held import HeldTool
 from transmixis.desk.tools.holdsmap import paint_better, paint_holds
 from transmixis.desk.tools.patternpanel import paint_pattern
 from transmixis.desk.tools.tool import Canvas, Place, near
-from transmixis.desk.tools.trail import paint_trail
+from transmixis.desk.tools.trail import dot_at, paint_trail
 
 SMALL = 12.0  # px of the screen: a smaller pattern shows its dot only
 
@@ -40,7 +40,10 @@ class PointTool(HeldTool):
         if event.button() != Qt.MouseButton.LeftButton or event.modifiers() & Qt.KeyboardModifier.AltModifier:
             return False
         if self.value and not self._near(event.position(), canvas):
-            return False
+            frame = dot_at(canvas, self.handle, event.position())
+            if frame is not None:
+                self.went(frame)
+            return frame is not None
         self.begin()
         self.held = True
         if not self.value:

@@ -41,6 +41,7 @@ class Tool:
         self.value: Any = self.taken(handle.value)
         self.tried: Callable[[Any], None] = lambda value: None
         self.settled: Callable[[Any], None] = lambda value: None
+        self.went: Callable[[int], None] = lambda frame: None  # to another frame
         self._before: Any = None
 
     def taken(self, value: Any) -> Any:

@@ -12,6 +12,7 @@ from transmixis.shot.steps.trackreadings import ERROR
 
 LEAST, EACH = 0.55, 4.4  # px of the screen, and for each px of error
 LARGEST = 6.0
+PRESSED = 5.0  # px of the screen within which a dot is pressed
 BESIDE = 18.0  # px of the screen about the thing itself that stay free
 
 
@@ -29,3 +30,14 @@ def paint_trail(p: QPainter, canvas: Canvas, handle: Handle) -> None:
         p.drawEllipse(QPointF(q), r + 1.2, r + 1.2)
         p.setBrush(QColor(VERMILION if error > ERROR else WHITE))
         p.drawEllipse(QPointF(q), r + 0.3, r + 0.3)
+
+
+def dot_at(canvas: Canvas, handle: Handle, p: QPointF) -> int | None:
+    """The frame whose dot of the trail lies at a place of the screen."""
+    best, frame = PRESSED, None
+    for n, x, y, _ in handle.facts.get("trail", ()):
+        away = p - canvas.to_screen(x, y)
+        distance = (away.x() ** 2 + away.y() ** 2) ** 0.5
+        if distance < best:
+            best, frame = distance, int(n)
+    return frame

@@ -10,6 +10,7 @@ import numpy as np
 from transmixis.core.build.moving import placed_moving
 from transmixis.core.build.over import over, with_alpha
 from transmixis.core.build.place import local_scale
+from transmixis.core.build.stand import slip_card
 from transmixis.core.motion.motion import through
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
@@ -38,11 +39,17 @@ class LayInParams(Attached):
 class LayIn(StepKind[LayInParams]):
     kind, title, stage, product = "lay_in", "Lay in", "Build", "picture"
     gives = ("picture", "matte")
+    version = 2
     roles = ("result",)
     says = "lays a picture into four corners"
     work = "place and match"
     slots = (
-        Slot("front", "the picture that is laid in", optional=True, usual=("plate:still", "plate:element")),
+        Slot(
+            "front",
+            "the picture that is laid in (a test card while there is none)",
+            optional=True,
+            usual=("plate:still", "plate:element"),
+        ),
         Slot("back", "the picture behind", ground=True, usual=("step:result", "step:mended", "plate:hero", "plate:any")),
         HANGS_ON,
         Slot("before", "mattes of what passes in front", takes="matte", optional=True, many=True, usual=("step:cut out",)),
@@ -68,9 +75,9 @@ class LayIn(StepKind[LayInParams]):
         back = inputs.picture("back", frame)
         size = (back.shape[0], back.shape[1])
         hold = hold_at(inputs, params, frame)
-        if not inputs.has("front") or len(params.corners) != 4 or not_seen(inputs, params, hold):
+        if len(params.corners) != 4 or not_seen(inputs, params, hold):
             return Product(picture=back, matte=np.zeros(size, np.float32), work=(hold, None))
-        front = with_alpha(inputs.picture("front", frame))
+        front = _front(inputs, frame)
         fit = through(_rectangle(front), np.asarray(params.corners))
         now = hold.matrix @ fit
         made = placed_moving(front, *self._ways(inputs, params, fit, now, frame), size, params.shutter)
@@ -101,9 +108,16 @@ class LayIn(StepKind[LayInParams]):
             note = "its four corners are not set yet" if len(params.corners) != 4 else "it is not to be seen here"
             note = note if inputs.has("front") else "the picture that is laid in is not connected yet"
             return [*out, Reading("enlargement", None, "×", RESOLUTION_LIMIT, note=note)]
+        if not inputs.has("front"):
+            return [*out, Reading("test card", 1.0, "", 1.0, note="it stands for the picture that is not connected yet")]
         front = inputs.picture("front", frame)
         grown = max(local_scale(now, (float(x), float(y))) for x, y in _rectangle(front))
         return [*out, Reading("enlargement", grown, "×", RESOLUTION_LIMIT, note="where it comes nearest")]
+
+
+def _front(inputs: Inputs, frame: int) -> Array:
+    """What is laid in, (h, w, 4); a card on which sliding is seen while nothing is connected."""
+    return with_alpha(inputs.picture("front", frame)) if inputs.has("front") else slip_card()
 
 
 def _rectangle(picture: Array) -> Array:

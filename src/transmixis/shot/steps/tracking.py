@@ -74,8 +74,17 @@ class Track(Following[P]):
         at = at - (at[there].min(axis=0) + at[there].max(axis=0)) / 2 if there.any() else at
         tip = "Where it goes over the frame, and how sure each frame is, as the fit tells. Gaps: not followed yet, or hidden."
         why = "not followed yet"
+        speed = np.full(len(at), np.nan)
+        speed[1:-1] = np.hypot(*(at[2:] - at[:-2]).T) / 2
         return Plot(
-            "Path and error", tip, (Path(at, 0.0), Trace("error, px", error, ERROR, "px", floor=True, why=why)), followed(motions)
+            "Path and error",
+            tip,
+            (
+                Path(at, 0.0),
+                Trace("error, px", error, ERROR, "px", floor=True, why=why),
+                Trace("speed, px a frame", speed, floor=True, why=why),
+            ),
+            followed(motions),
         )
 
     def motions(self, inputs: Inputs) -> list[Motion | None]:
