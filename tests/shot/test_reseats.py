@@ -181,6 +181,20 @@ def test_a_reseat_that_cannot_be_read_is_said(value: Any) -> None:
         reseats_of({"reseat": (Pin(frame=9, value=value),)}, 1)
 
 
+def test_a_look_without_points_or_outside_of_the_frame_is_one_sentence(folder: Path) -> None:
+    with pytest.raises(UserError, match="has no points"):
+        reseats_of({"reseat": (Pin(frame=2, value={"places": [[1, 2]], "looks": [[]]}),)}, 1)
+    for value in ({"places": [[1e9, 5]]}, {"places": [[60.0, 40.0]], "looks": [[[-500, -500]]]}):
+        r = Renderer(point_in("kept", {"reseat": [(6, value)]}), Material(folder))
+        with pytest.raises(UserError, match="outside of the frame"):
+            r.product("step:point_track", 8)
+    with pytest.raises(UserError, match="outside of the frame"):
+        Renderer(shot_of("kept", POINT, {}, point=[[-900.0, 40.0]]), Material(folder)).product("step:point_track", 2)
+    far = [[[1, 4000.0, 20.0], [2, 4080.0, 20.0], [3, 4080.0, 60.0]]]
+    with pytest.raises(UserError, match="outside of the frame"):
+        Renderer(shot_of("kept", SURFACE, {}, region=far), Material(folder)).product("step:surface_track", 2)
+
+
 def test_reseats_are_kept_as_plain_values() -> None:
     made = Reseat(places=((1.23456, 2.0),), looks=(((3.0, 4.00049),),), error=0.012345)
     assert made.plain() == {"places": [[1.235, 2.0]], "looks": [[[3.0, 4.0]]], "error": 0.0123}

@@ -45,6 +45,8 @@ class Surface:
         self.parameters = MODELS[model]
         self.shape = Shape.about(self.corners, told)
         frame = Frame(picture, self.corners, MARGIN)
+        if frame.empty:
+            raise UserError("What is to be followed lies outside of the frame; set it where it is seen.")
         self._picture, self._where = picture, mask
         self._features: Features | None = None
         self._smears: dict[tuple[float, float], Surface] = {}

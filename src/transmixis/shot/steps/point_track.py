@@ -41,6 +41,7 @@ HALVES = (5, 60)  # px, half the side of patterns that are tried
 AROUND = 5.0  # halves of the pattern within which a neighbour is looked for: further off another thing is more likely
 NEIGHBOURS = 3  # that are tried
 SAME = 8  # frames before in which a neighbour must have moved as the point did
+FINE = 0.02  # px of error that is not worth bettering
 BETTER = 0.6  # of the foretold error: a place that is worth going to
 STEADY = 0.5  # px by which its offset may change meanwhile
 
@@ -209,7 +210,7 @@ class PointTrack(Track[PointTrackParams]):
         if not values or not near:
             return None
         now, then = (self._found(inputs, p, near) for p in (params, wanted))
-        if then is None or (now is not None and then[0] >= now[0] and not turns):
+        if then is None or (now is not None and (then[0] >= now[0] or now[0] < FINE) and not turns):
             return None
         reasons = ["It turns or grows beside the reference, which a pattern that only shifts cannot follow."] if turns else []
         if "half" in values:

@@ -46,6 +46,8 @@ def reseats_of(pins: Pins, reference: int) -> dict[int, Reseat]:
             made = Reseat.model_validate(pin.value)
         except ValidationError:
             raise UserError(f"The reseat at frame {pin.frame} cannot be read; take its pin out and set it anew.") from None
+        if not all(made.looks):
+            raise UserError(f"The outline at frame {pin.frame} has no points; take its pin out and draw it anew.")
         if any(len(o) > MOST for o in made.looks):
             raise UserError(f"The outline at frame {pin.frame} has more than {MOST} points; draw it with fewer.")
         if pin.frame != reference:

@@ -18,7 +18,9 @@ from transmixis.shot.steps.reseats import RESEAT, Reseat
 from transmixis.shot.steps.slips import WayOut, way_out
 from transmixis.shot.steps.trackreadings import ERROR
 
-SEAT_HINT = "Drag it to where it is seen in this frame: it is then set here by hand."
+SEAT_HINT = (
+    "Drag it to where it is seen: it is set here by hand. P: set as it lies. R: a new look from here. I: hidden from here."
+)
 TRAIL = 24  # frames before and after whose places are shown
 ACTS = (
     Act(
