@@ -10,9 +10,8 @@ import numpy as np
 import pytest
 import station
 from clirun import here
-from deskhelp import opened, settle
+from deskhelp import click, drag, mouse, opened, settle
 from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer
-from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QMenu
 
 from transmixis.core.motion.motion import moved_points
@@ -70,27 +69,6 @@ def close_to(window: MainWindow, x: float, y: float, zoom: float) -> None:
     v.zoom_about(zoom / v.scale(), QPointF(v.to_screen(x, y)))
     v._middle = QPointF(x, y)
     v.update()
-
-
-def mouse(window: MainWindow, kind: QEvent.Type, x: float, y: float, button: Any = LEFT) -> None:
-    """An event at a place of the frame, to a fraction of a screen pixel."""
-    v = window.bench.viewer
-    p = v.to_screen(x, y)
-    held = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseButtonRelease else button
-    QApplication.sendEvent(v, QMouseEvent(kind, p, v.mapToGlobal(p), button, held, Qt.KeyboardModifier.NoModifier))
-
-
-def click(window: MainWindow, x: float, y: float, button: Any = LEFT) -> None:
-    mouse(window, QEvent.Type.MouseButtonPress, x, y, button)
-    mouse(window, QEvent.Type.MouseButtonRelease, x, y, button)
-
-
-def drag(window: MainWindow, a: Any, b: Any, *, drop: bool = True) -> None:
-    mouse(window, QEvent.Type.MouseButtonPress, *a)
-    mouse(window, QEvent.Type.MouseMove, *((np.array(a) + np.array(b)) / 2))
-    mouse(window, QEvent.Type.MouseMove, *b)
-    if drop:
-        mouse(window, QEvent.Type.MouseButtonRelease, *b)
 
 
 def draw(window: MainWindow, points: Any) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from deskhelp import opened, settle
+from deskhelp import click, drag, opened, settle
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QApplication, QFileDialog
@@ -60,19 +60,6 @@ def window(film: Path, qtbot: Any) -> Iterator[MainWindow]:
     w.close()
 
 
-def mouse(window: MainWindow, kind: QEvent.Type, x: float, y: float) -> None:
-    v = window.bench.viewer
-    p = v.to_screen(x, y)
-    held = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseButtonRelease else LEFT
-    QApplication.sendEvent(v, QMouseEvent(kind, p, v.mapToGlobal(p), LEFT, held, Qt.KeyboardModifier.NoModifier))
-
-
-def drag(window: MainWindow, a: Any, b: Any) -> None:
-    mouse(window, QEvent.Type.MouseButtonPress, *a)
-    mouse(window, QEvent.Type.MouseMove, *b)
-    mouse(window, QEvent.Type.MouseButtonRelease, *b)
-
-
 def facts(window: MainWindow) -> Any:
     assert window.bench.viewer.tool is not None
     return window.bench.viewer.tool.handle.facts
@@ -101,8 +88,7 @@ def test_a_track_from_its_first_press_to_the_last_key(window: MainWindow, qtbot:
     assert found.error[15, 2] > POOR  # the bare strip is veiled
     assert (found.best[:, 0] > 25).all()
     assert "Ticks" in v.tool.words  # type: ignore[union-attr]
-    mouse(window, QEvent.Type.MouseButtonPress, *AT)
-    mouse(window, QEvent.Type.MouseButtonRelease, *AT)
+    click(window, *AT)
     settle(qtbot, window)
     views: Views = facts(window)["views"]
     assert views.found is None  # at the reference there is nothing to compare with
@@ -169,8 +155,7 @@ def test_a_new_look_and_what_cannot_be_done_is_said(window: MainWindow, qtbot: A
     settle(qtbot, window)
     key(qtbot, window, Qt.Key.Key_R)
     assert "Nothing to follow was set yet" in said[-1]
-    mouse(window, QEvent.Type.MouseButtonPress, *AT)
-    mouse(window, QEvent.Type.MouseButtonRelease, *AT)
+    click(window, *AT)
     settle(qtbot, window)
     key(qtbot, window, Qt.Key.Key_R)
     assert "reference frame" in said[-1]
@@ -200,8 +185,7 @@ def test_the_region_of_a_surface_is_moved_on(window: MainWindow, qtbot: Any) -> 
     settle(qtbot, window)
     corners = [(110, 30), (160, 30), (160, 80), (110, 80)]
     for x, y in [*corners, corners[0]]:
-        mouse(window, QEvent.Type.MouseButtonPress, x, y)
-        mouse(window, QEvent.Type.MouseButtonRelease, x, y)
+        click(window, x, y)
     settle(qtbot, window)
     s.set_frame(12)
     settle(qtbot, window)
@@ -226,8 +210,7 @@ def test_a_track_is_written_out_from_the_window(
     s = window.state
     window.bench.acts.add_step("point_track")
     settle(qtbot, window)
-    mouse(window, QEvent.Type.MouseButtonPress, *AT)
-    mouse(window, QEvent.Type.MouseButtonRelease, *AT)
+    click(window, *AT)
     settle(qtbot, window)
     said: list[tuple[str, str]] = []
     s.said.connect(lambda words, kind: said.append((words, kind)))

@@ -6,12 +6,15 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
 
-from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
+import numpy as np
+from PyQt6.QtCore import QEvent, QPoint, QSettings, Qt, QTimer
+from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QWidget
 
 from transmixis.desk.window import MainWindow
 
 LONG = 120_000  # ms
+LEFT = Qt.MouseButton.LeftButton
 
 
 def settle(qtbot: Any, window: MainWindow) -> None:
@@ -36,6 +39,29 @@ def opened(qtbot: Any, folder: Path) -> MainWindow:
 
 def press(qtbot: Any, widget: QWidget, x: float, y: float) -> None:
     qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(y)))
+
+
+def mouse(window: MainWindow, kind: QEvent.Type, x: float, y: float, button: Any = LEFT) -> None:
+    """An event at a place of the frame in the viewer, to a fraction of a screen pixel."""
+    v = window.bench.viewer
+    p = v.to_screen(x, y)
+    held = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseButtonRelease else button
+    QApplication.sendEvent(v, QMouseEvent(kind, p, v.mapToGlobal(p), button, held, Qt.KeyboardModifier.NoModifier))
+
+
+def click(window: MainWindow, x: float, y: float, button: Any = LEFT) -> None:
+    """Press and let go at a place of the frame."""
+    mouse(window, QEvent.Type.MouseButtonPress, x, y, button)
+    mouse(window, QEvent.Type.MouseButtonRelease, x, y, button)
+
+
+def drag(window: MainWindow, a: Any, b: Any, *, drop: bool = True) -> None:
+    """From one place of the frame to another; the button stays down unless it is let go."""
+    mouse(window, QEvent.Type.MouseButtonPress, *a)
+    mouse(window, QEvent.Type.MouseMove, *((np.array(a) + np.array(b)) / 2))
+    mouse(window, QEvent.Type.MouseMove, *b)
+    if drop:
+        mouse(window, QEvent.Type.MouseButtonRelease, *b)
 
 
 D = TypeVar("D", bound=QDialog)

@@ -40,8 +40,7 @@ def from_behind(
         start = _from_after(found, i)
         if start is None:
             continue
-        move = (share or 0.0) * (_middle(surface, after) - _middle(surface, here))
-        looked_for = smeared(surface, here.matrix, move) if np.hypot(*move) > SMEARS else surface
+        looked_for = _as_smeared(surface, here.matrix, share, _middle(surface, after) - _middle(surface, here))
         back = again.laid(looked_for, frames[i], start)
         out[i] = NOT_FOUND if back.lost else float(np.hypot(*(_middle(surface, back) - _middle(surface, here))))
     return out
@@ -70,8 +69,7 @@ def strains(
             continue
         progress.at(i, len(frames), f"if it may change more, frame {frames[i]}")
         before = found[i - 1] if i and not found[i - 1].lost else laid
-        move = (share or 0.0) * (_middle(surface, laid) - _middle(surface, before))
-        looked_for = smeared(freer, laid.matrix, move) if np.hypot(*move) > SMEARS else freer
+        looked_for = _as_smeared(freer, laid.matrix, share, _middle(surface, laid) - _middle(surface, before))
         other = again.laid(looked_for, frames[i], laid.matrix)
         clearly = not other.lost and other.alike > laid.alike + CLEARLY * (1 - laid.alike)
         apart = moved_points(other.matrix, surface.shape.told) - moved_points(laid.matrix, surface.shape.told)
@@ -95,8 +93,7 @@ def drifts(
         progress.at(i, len(frames), f"beside the first reference, frame {frames[i]}")
         here = laid.matrix @ seat
         before = found[i - 1] if i and not found[i - 1].lost else laid
-        move = (share or 0.0) * (_middle(surface, laid) - _middle(surface, before))
-        looked_for = smeared(first, here, move) if np.hypot(*move) > SMEARS else first
+        looked_for = _as_smeared(first, here, share, _middle(surface, laid) - _middle(surface, before))
         other = again.laid(looked_for, frames[i], here)
         if not other.lost and other.alike >= SURE and np.hypot(*(_middle(first, other) - _at(first, here))) < STRAYED:
             out[i] = float(np.hypot(*(_middle(first, other) - _at(first, here))))
@@ -132,6 +129,12 @@ def _beyond_gap(at: Array, i: int, usual: float) -> float:
     n = i - b
     off = float(np.hypot(*(at[i] - (at[b] + n * (at[b] - at[a])))))
     return max(off - USUAL * usual * n * (n + 1) / 2, 0.0)
+
+
+def _as_smeared(surface: Surface, matrix: Array, share: float | None, move: Array) -> Surface:
+    """The surface as smeared as it is in a frame that `matrix` lays it in, where it moves by `move` px a frame."""
+    while_open = (share or 0.0) * move
+    return smeared(surface, matrix, while_open) if np.hypot(*while_open) > SMEARS else surface
 
 
 def _middle(surface: Surface, laid: Laid) -> Array:
