@@ -89,6 +89,24 @@ def test_a_reseat_that_was_told_keeps_its_error(folder: Path) -> None:
     assert "reseated" in told.note
 
 
+def test_what_goes_on_from_a_reseat_is_as_far_off_as_it_was_there(folder: Path) -> None:
+    told, surer = (
+        readings(Renderer(point_in("kept", {"reseat": [(12, {"places": [truth(12).tolist()], "error": e})]}), Material(folder)), 14)["error"].value
+        for e in (0.4, 0.0)
+    )  # fmt: skip
+    assert told == pytest.approx(np.hypot(0.4, surer), abs=1e-3)
+
+
+def test_a_hand_sets_it_over_what_a_new_look_was_told(folder: Path) -> None:
+    """Dragged at the frame of a new look it lies where it was dragged, with the look taken there."""
+    pins = {"reseat": [(12, {"places": [truth(12).tolist()], "error": 0.2})], "seat": [(12, [(truth(12) + 2.0).tolist()])]}
+    r = Renderer(point_in("kept", pins), Material(folder))
+    assert off(r, 12) == pytest.approx(np.hypot(2, 2), abs=1e-6)
+    assert off(r, 15) == pytest.approx(np.hypot(2, 2), abs=0.05)
+    told = readings(r, 12)["error"]
+    assert (told.value, told.note) == (None, "set by hand here")
+
+
 def test_drift_is_read_against_the_first_reference(folder: Path) -> None:
     off_by = 0.7
     here = {"places": [(truth(12) + np.array([off_by, 0])).tolist()]}

@@ -57,14 +57,14 @@ class Following(StepKind[P]):
         """Frames at which it was set by hand, and where: matrices from the reference frame."""
         out = {int(params.reference): np.eye(3)}
         places = self.places(params)
-        for pin in pins.get(SEAT, ()):
+        for frame, reseat in reseats_of(pins, int(params.reference)).items():
+            seated = lies_at(reseat, places)
+            if seated is not None:
+                out[frame] = seated
+        for pin in pins.get(SEAT, ()):  # by hand, over what a new look was told there
             there = xy(marks_of(pin.value))
             if len(there) == len(places) and pin.frame != int(params.reference):
                 out[pin.frame] = through(places, there)
-        for frame, reseat in reseats_of(pins, int(params.reference)).items():
-            there_too = lies_at(reseat, places)
-            if there_too is not None:
-                out[frame] = there_too
         return out
 
     def reseated(self, params: Any, reseat: Reseat, matrix: Array, frame: int) -> Any:
@@ -85,14 +85,15 @@ class Following(StepKind[P]):
             return ()
         first, last = max(1, int(params.first)), min(length, int(params.last)) if params.last >= 1 else length
         seats = {n: m for n, m in self.seats(params, pins).items() if 1 <= n <= length}
-        own = params.model_dump(exclude={SEAT, RESEAT, SIGHT, "first", "last"})
+        plain = params.model_dump(exclude={SEAT, RESEAT, SIGHT, "first", "last"})
         anew = reseats_of(pins, reference)
         hidden = [n for n in range(1, length + 1) if pins.get(SIGHT) and not value_at(pins[SIGHT], n)]
         out = []
         for s in stretches(first, last, list(seats), hidden):
             look = anew[s.start].plain() if s.start in anew else None
+            own = 0.0 if look is None else float(np.nan_to_num(_error_told(anew[s.start], pins, s.start)))
             depends = {
-                "params": own, "seat": [s.start, *seats[s.start].ravel().tolist()], "look": look, "frames": list(s.frames),
+                "params": plain, "seat": [s.start, *seats[s.start].ravel().tolist()], "look": look, "own": own, "frames": list(s.frames),
             }  # fmt: skip
             looked = (reference, s.start, *s.frames) if look else (reference, *s.frames)
             out.append(Piece(s.name, min(s.frames), max(s.frames), looked, depends, s.after))
@@ -104,7 +105,8 @@ class Following(StepKind[P]):
         anew = piece.depends["look"] is not None
         surface, here, told = first, params, None
         if anew:
-            here = self.reseated(params, Reseat.model_validate(piece.depends["look"]), matrix, frame)
+            reseat = Reseat.model_validate(piece.depends["look"])
+            here = self.reseated(params, reseat, matrix, frame)
             told = moved_points(matrix, self.places(params))
             surface = self.surface_of(inputs, here, told)
         seat = np.eye(3) if anew else matrix
@@ -124,7 +126,8 @@ class Following(StepKind[P]):
         drift = np.full(len(frames), np.nan)
         if anew:
             drift = drifts(first, matrix, surface, look, frames, found, share, progress)
-            found = [replace(f, matrix=f.matrix @ matrix) for f in found]
+            # what is found from there on is at least as far off as it was there
+            found = [replace(f, matrix=f.matrix @ matrix, error=float(np.hypot(f.error, piece.depends["own"]))) for f in found]
         where = _seen_where(found) if self.surfaces else np.zeros(0, np.uint8)
         return {**_table(found, frames), "where": where, "back": back, "jump": jump, "drift": drift, **_kept_way(way)}
 
@@ -161,8 +164,8 @@ class Following(StepKind[P]):
         has measured."""
         if frame == int(params.reference):
             return 0.0
-        told = reseats_of(inputs.pins(), int(params.reference)).get(frame)
-        return float("nan") if told is None or told.error is None else told.error
+        pins = inputs.pins()
+        return _error_told(reseats_of(pins, int(params.reference)).get(frame), pins, frame)
 
     def read(self, inputs: Inputs, params: Any, product: Product, frame: int) -> list[Reading]:
         motion = product.motion
@@ -173,6 +176,12 @@ class Following(StepKind[P]):
         if work.get("seat"):
             return seat_readings(motion.error, reference=frame == int(params.reference))
         return track_readings(motion, work, surface=self.surfaces)
+
+
+def _error_told(reseat: Reseat | None, pins: Pins, frame: int) -> float:
+    """px that its places were off at a reseat; nan where a hand has set them, or there is none."""
+    by_hand = any(p.frame == frame for p in pins.get(SEAT, ()))
+    return float("nan") if by_hand or reseat is None or reseat.error is None else reseat.error
 
 
 def _told(number: Array) -> float | None:

@@ -165,7 +165,7 @@ class PointTrack(Track[PointTrackParams]):
         return found, way
 
     def reseated(self, params: PointTrackParams, reseat: Reseat, matrix: Array, frame: int) -> PointTrackParams:
-        middle = reseat.looks[0][0] if reseat.looks else reseat.places[0]
+        middle = reseat.looks[0][0] if reseat.looks else tuple(moved_points(matrix, self.places(params))[0].tolist())
         return params.model_copy(update={"reference": frame, "point": (middle,)})
 
     def tries(
