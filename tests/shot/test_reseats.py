@@ -250,3 +250,14 @@ def test_a_dab_of_paint_is_followed_by_its_colour(tmp_path: Path) -> None:
     plain = Renderer(shot_of("dab", POINT, {}, point=[[110.0, 20.0]], by="its colour"), Material(tmp_path))
     with pytest.raises(UserError, match="colour"):
         plain.product("step:point_track", 2)
+
+
+def test_where_a_frame_cannot_be_read_the_point_can_be_taken_hold_of(folder: Path, tmp_path: Path) -> None:
+    for n in range(1, LENGTH + 1):
+        data = (folder / f"kept.{n:04d}.png").read_bytes()
+        (tmp_path / f"kept.{n:04d}.png").write_bytes(data[:60] if n in (1, 7) else data)
+    for frame, param in ((1, "point"), (7, "seat")):
+        r = Renderer(point_in("kept", {}, reference=1), Material(tmp_path))
+        handles = r.handles(POINT, frame)
+        assert handles[0].param == param
+        assert "views" not in handles[0].facts

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -83,7 +84,7 @@ class PointTrack(Track[PointTrackParams]):
         places, reference = self.places(params), int(params.reference)
         if len(places) == 0 or frame == reference:
             facts = {"half": params.half, "reach": params.reach, "matrix": np.eye(3), "trail": self.trail(inputs, frame)}
-            facts |= self._held_where(inputs, params, frame)
+            facts |= seen_if_read(lambda: self._held_where(inputs, params, frame))
             return (Handle("point", "point", "Point", PRESS, params.point, here=True, live=False, facts=facts),)
         there = reseats_of(inputs.pins(), int(params.reference)).get(frame)
         own = there.looks[0][:1] if there and there.looks else None
@@ -97,7 +98,8 @@ class PointTrack(Track[PointTrackParams]):
             CARRIES,
         )
         seat = self.seat_handle(inputs, params, frame, "point", "Point")
-        return (replace(seat, facts={**seat.facts, **self._closely(inputs, params, frame)}), *pattern)
+        close = seen_if_read(lambda: self._closely(inputs, params, frame))
+        return (replace(seat, facts={**seat.facts, **close}), *pattern)
 
     def _held_where(self, inputs: Inputs, params: PointTrackParams, frame: int) -> dict[str, Any]:
         """At the reference frame: how surely what was pressed holds, and what near it holds better; the whole map before anything is."""
@@ -237,6 +239,14 @@ class PointTrack(Track[PointTrackParams]):
         if len(told) < max(len(frames), 1):
             return None
         return float(np.median([f.error for f in told])), float(np.median([f.alike for f in told]))
+
+
+def seen_if_read(look: Callable[[], dict[str, Any]]) -> dict[str, Any]:
+    """What is drawn beside a tool, or nothing where a frame cannot be read: it can be taken hold of all the same."""
+    try:
+        return look()
+    except UserError:
+        return {}
 
 
 def marked(picture: Array, at: Array) -> Mark:
