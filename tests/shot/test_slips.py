@@ -129,6 +129,8 @@ def test_a_neighbour_of_the_same_thing_carries_on_behind_a_cover(folder: Path) -
     proposal = r.propose("point_track")
     assert proposal is not None
     assert "offset kept" in proposal.reason
+    assert proposal.gains == f"Tried on {LENGTH - proposal.pins['reseat'][0].frame} frames."
+    assert proposal.frames == (slip.first, slip.last)
     (pin,) = proposal.pins["reseat"]
     assert 14 <= pin.frame < 20
     after = used(proposal, r, folder)
@@ -165,6 +167,25 @@ def test_what_a_person_hid_does_not_ask(folder: Path) -> None:
         step = set_pin(step, "sight", Pin(frame=frame, value=seen))
     assert found_slips(followed(shot.with_step(step), folder)) == []
     assert found_slips(followed(shot_of("white", last=17), folder)) == []
+
+
+def test_a_surface_that_changes_more_than_it_may_is_given_its_model(folder: Path) -> None:
+    plates = (Plate(id="hero", role="hero", path="turns.0001.png"),)
+    shot, step = add_step(Shot(code="A", length=LENGTH, width=SIZE[1], height=SIZE[0], plates=plates), "surface_track")
+    region = [[[1, 70.0, 45.0], [2, 130.0, 45.0], [3, 130.0, 95.0], [4, 70.0, 95.0]]]
+    shot = shot.with_step(step.model_copy(update={"params": {"region": region, "model": "position"}}))
+    r = followed(shot, folder)
+    (slip, *_) = found_slips(r)
+    assert slip.last == LENGTH
+    proposal = r.propose("surface_track")
+    assert proposal is not None
+    assert proposal.values["model"] in ("similarity", "affine", "perspective")
+    assert proposal.gains == "Tried on 15 frames."
+    assert (
+        proposal.effects[0].then == proposal.effects[0].now - 15
+    )  # of those that were tried none asks; what was not is not promised
+    after = used(proposal, r, folder)
+    assert len(asking(after)) < len(slip.frames) / 2
 
 
 @pytest.mark.parametrize(

@@ -72,6 +72,7 @@ class Following(StepKind[P]):
         raise NotImplementedError
 
     surfaces = False  # whether it follows a surface, whose coverage counts
+    tried_on = 48  # frames of a slip on which ways out are tried at most, so that a proposal takes seconds
 
     def told(self, inputs: Inputs, params: Any, frame: int) -> Product:
         """What is known at a frame, the working parts for its readings with it."""

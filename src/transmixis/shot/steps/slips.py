@@ -4,13 +4,13 @@ the track itself is, and proposed with what it was found to do; where none helps
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.motion.agree import from_behind, jumps
+from transmixis.core.motion.agree import from_behind, jumps, strains
 from transmixis.core.motion.follow import Way, follow
 from transmixis.core.motion.level import OUTSIDE, Laid
 from transmixis.core.motion.motion import Motion, moved_points
@@ -29,10 +29,10 @@ if TYPE_CHECKING:
 HIDDEN = "marked as hidden"
 NOT_SO_FAR = "the track does not go so far"
 MEANT = (HIDDEN, NOT_SO_FAR)  # why it is not known where a person wants it so
-LONGEST = 48  # frames of a slip on which ways out are tried
 ONWARDS = 3  # frames beyond it that must be sound too
 BRIDGED = 2  # sound frames between two slips that are one
 BEFORE = (0, 4)  # frames before the last sound one from which a new look is tried: the trouble may have begun in it
+FEW = 24  # frames that are tried on: of a kind that takes so long a frame, one place to begin at is enough
 EASIER = 0.7  # of the worst error that counts as better, where no frame is won
 EVERY = 8  # frames between places that are set by hand
 MOST_HANDS = 3
@@ -60,9 +60,11 @@ class Slip:
 
 @dataclass(frozen=True)
 class WayOut:
-    """Something to try: a surface followed from `start` on (`way`), which is used by `proposal` with what was found of it."""
+    """Something to try: a surface followed from `start` on (`way`), which is used by `proposal` with what was found of it; `freer`: the
+    same, if it may change more."""
 
     surface: Surface
+    freer: Surface | None
     start: int
     way: Way
     own: float  # px: the error that it starts with
@@ -95,15 +97,18 @@ def way_out(kind: Track[Any], inputs: Inputs, params: Any, progress: Progress) -
     if not found:
         return None
     slip = found[0]
-    best: tuple[tuple[int, float], Proposal] | None = None
+    best: tuple[tuple[float, ...], Proposal] | None = None
     now = (len(slip.frames), slip.error if np.isfinite(slip.error) else 0.0)
-    ways = list(_ways(kind, inputs, params, slip, progress))
+    ways = _ways(kind, inputs, params, slip, progress)
     for i, way in enumerate(ways):
         progress.at(i, len(ways), "trying ways out of a slip")
-        bad, error = _tried(kind, inputs, params, slip, way, progress)
+        bad, error, frames = _tried(kind, inputs, params, slip, way, progress)
         better = bad < now[0] or (bad == now[0] and error < EASIER * now[1])
-        if better and (best is None or (bad, error) < best[0]):
-            best = (bad, error), way.proposal(_effects(slip, bad, error))
+        made = way.proposal(_effects(slip, bad, error))
+        # of those that are good enough a setting is better than a new look: it mends the cause, and holds on
+        rank = (bad, max(error, ERROR / 2), float(bool(made.pins)), error)
+        if better and (best is None or rank < best[0]):
+            best = rank, replace(made, gains=f"Tried on {frames} frames.", frames=(slip.first, slip.last))
     return best[1] if best is not None else None if slip.outside else _by_hand(slip)
 
 
@@ -131,13 +136,14 @@ def _ways(kind: Track[Any], inputs: Inputs, params: Any, slip: Slip, progress: P
     sign = 1 if slip.seat <= slip.first else -1
     sound = slip.frames[0] - sign
     out: list[WayOut] = []
-    for back in BEFORE:
+    for back in BEFORE if kind.tried_on > FEW else BEFORE[:1]:
         n = sound - sign * back
-        if (n - slip.seat) * sign <= 0:
+        if (n - slip.seat) * sign < 0:
             break
         motion = kind.told(inputs, params, n).motion
-        if motion is None or not motion.known or not np.isfinite(motion.error):
+        if motion is None or not motion.known:
             continue
+        motion = replace(motion, error=float(np.nan_to_num(motion.error)))  # how well a hand has set it nobody has measured
         out += kind.tries(inputs, params, n, sign, motion, progress)
     return out
 
@@ -145,9 +151,11 @@ def _ways(kind: Track[Any], inputs: Inputs, params: Any, slip: Slip, progress: P
 def reseated_here(kind: Track[Any], inputs: Inputs, params: Any, n: int, motion: Motion, looks: Any, words: str) -> WayOut | None:
     """Going on from frame `n` with another look, taken there; None where that shows too little."""
     places = moved_points(motion.matrix, kind.places(params))
+    if n == int(params.reference):  # its look there is the one that it has
+        return None
     value = Reseat(places=tuple(map(tuple, places.tolist())), looks=looks, error=motion.error)
     try:
-        surface = kind.surface_of(inputs, kind.reseated(params, value, motion.matrix, n), places)
+        surfaces = _surfaces(kind, inputs, kind.reseated(params, value, motion.matrix, n), places)
     except UserError:
         return None
     pins = {RESEAT: (Pin(frame=n, value=value.plain(), easing="linear"),)}
@@ -155,25 +163,31 @@ def reseated_here(kind: Track[Any], inputs: Inputs, params: Any, n: int, motion:
     def proposal(effects: tuple[Effect, ...]) -> Proposal:
         return Proposal({}, words, effects, costs=f"A second reference at frame {n}.", pins=pins)
 
-    return WayOut(surface, n, Way(np.eye(3), np.eye(3)), motion.error, proposal)
+    return WayOut(*surfaces, n, Way(np.eye(3), np.eye(3)), motion.error, proposal)
 
 
 def set_otherwise(kind: Track[Any], inputs: Inputs, params: Any, n: int, motion: Motion, values: dict[str, Any], words: str) -> WayOut | None:  # fmt: skip
     """Following on from frame `n` with other settings; None where they show too little."""
     try:
-        surface = kind.surface_of(inputs, params.model_copy(update=values))
+        surfaces = _surfaces(kind, inputs, params.model_copy(update=values), None)
     except UserError:
         return None
-    return WayOut(surface, n, Way(motion.matrix, motion.matrix), 0.0, lambda effects: Proposal(values, words, effects))
+    return WayOut(*surfaces, n, Way(motion.matrix, motion.matrix), 0.0, lambda effects: Proposal(values, words, effects))
 
 
-def _tried(kind: Track[Any], inputs: Inputs, params: Any, slip: Slip, way: WayOut, progress: Progress) -> tuple[int, float]:
-    """On how many frames it would still ask, those about the slip that it spoils counted in; and its worst error px in the slip, infinite if
-    it is lost on more of them."""
+def _surfaces(kind: Track[Any], inputs: Inputs, params: Any, told: Array | None) -> tuple[Surface, Surface | None]:
+    """What is followed, and the same if it may change more."""
+    freer = kind.freer(params)
+    return kind.surface_of(inputs, params, told), None if freer is None else kind.surface_of(inputs, freer, told)
+
+
+def _tried(kind: Track[Any], inputs: Inputs, params: Any, slip: Slip, way: WayOut, progress: Progress) -> tuple[int, float, int]:
+    """On how many frames it would still ask, those about the slip that it spoils counted in; its worst error px in the slip, infinite if it
+    is lost on more of them; and on how many frames it was tried. Those of a long slip that were not tried count as asking still."""
     sign = 1 if slip.seat <= slip.first else -1
     end = slip.frames[-1] + sign * ONWARDS
     end = min(max(end, 1), inputs.shot.length)
-    frames = list(range(way.start + sign, end + sign, sign))[: LONGEST + ONWARDS]
+    frames = list(range(way.start + sign, end + sign, sign))[: kind.tried_on + ONWARDS]
 
     def look(n: int) -> Array:
         return kind.look(inputs, n)
@@ -182,12 +196,14 @@ def _tried(kind: Track[Any], inputs: Inputs, params: Any, slip: Slip, way: WayOu
     back = from_behind(way.surface, look, frames, found, on.shutter.share, progress)
     jump = jumps(way.surface, way.way, found)
     error = np.array([np.hypot(f.error, way.own) for f in found])
+    if way.freer is not None:
+        error = np.hypot(error, strains(way.freer, way.surface, look, frames, found, on.shutter.share, progress))
     bad = _bad(found, error, back, jump)
     inside = np.array([n in slip.frames for n in frames])
     left = len(slip.frames) - int(inside.sum())  # what was not tried stays as it is
     lost = int(np.isnan(error[inside]).sum()) + left
     worst = float(error[inside & np.isfinite(error)].max(initial=0.0)) if lost <= slip.lost else float("inf")
-    return int(bad.sum()) + left, worst
+    return int(bad.sum()) + left, worst, len(frames)
 
 
 def _bad(found: Sequence[Laid], error: Array, back: Array, jump: Array) -> Array:

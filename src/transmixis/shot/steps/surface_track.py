@@ -55,7 +55,7 @@ class SurfaceTrack(Track[SurfaceTrackParams]):
     tools = ("outlines", "corners")
 
     sets = "region"
-    surfaces = True
+    surfaces, tried_on = True, 12
 
     def handles(self, inputs: Inputs, params: SurfaceTrackParams, frame: int) -> tuple[Handle, ...]:
         """At the reference frame region and what to leave out, at others its corners."""
