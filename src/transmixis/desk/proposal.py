@@ -125,7 +125,7 @@ class ProposalCard(QWidget):
             w = text(p, 10 + room, y, words, 12, 600, align="right", room=room * 0.72)
             text(p, 10, y, name, 12, 400, room=room - w - 6)
             y += 17
-        y = wrapped(p, 10, y + 3, room, proposal.reason, 11, 14, 400, INK, 4)
+        y = wrapped(p, 10, y + 3, room, proposal.reason, 11, 14, 400, INK, 4 if proposal.sets else MOST_ADVICE)
         bottom = self.height() - 42
         rest = " ".join(s for s in (proposal.gains, proposal.costs) if s)
         for e in proposal.effects[:2]:
@@ -134,14 +134,16 @@ class ProposalCard(QWidget):
             y += 4
             for word, value, ink in (("now", e.now, "#555555"), ("then", e.then, PURPLE)):
                 text(p, 10, y, f"{e.reading} {word}", 10, 400, INK2, room=68)
-                paint_bar(p, 80, y, room - 128, value / e.limit, ink)
                 over = value >= e.limit
-                text(p, 10 + room, y, f"{figure(value, 2)} {e.unit}", 11, 600, VERMILION_TEXT if over else INK, "right")
+                said = f"{value:.0f}" if e.unit == "frames" else figure(value, 2)
+                w = text(p, 10 + room, y, f"{said} {e.unit}", 11, 600, VERMILION_TEXT if over else INK, "right")
+                paint_bar(p, 80, y, min(room - 128, room - w - 78), value / e.limit, ink)
                 y += 14
         if rest and y + 8 < bottom:
             wrapped(p, 10, y + 5, room, rest, 10, 13, 400, INK2, max(1, int((bottom + 6 - y) // 13)))
 
 
+MOST_ADVICE = 8  # lines of what a person would do by hand
 MOST_LINES = 4  # of what changes; more are named together, none is left out
 
 

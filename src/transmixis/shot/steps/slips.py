@@ -215,7 +215,7 @@ def _bad(found: Sequence[Laid], error: Array, back: Array, jump: Array) -> Array
 
 
 def _effects(slip: Slip, bad: int, error: float) -> tuple[Effect, ...]:
-    out = [Effect("frames that ask", len(slip.frames), bad, "frames", 1.0)]
+    out = [Effect("asks", len(slip.frames), bad, "frames", 1.0)]
     if np.isfinite(slip.error) and 0 < error < np.inf:
         out.append(Effect("worst error", slip.error, error, "px", ERROR))
     return tuple(out)
