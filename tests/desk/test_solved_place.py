@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 from cardscenes import card_scene
-from deskhelp import opened, settle
+from deskhelp import Sheet, opened, settle
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest
@@ -94,21 +94,6 @@ def test_the_drawing_holds_points_and_way() -> None:
 
 
 # -- dots in the picture
-
-
-class Sheet:
-    """A canvas on which a px of the frame is two of the screen."""
-
-    def to_screen(self, x: float, y: float) -> QPointF:
-        return QPointF(2 * x, 2 * y)
-
-    def to_frame(self, p: QPointF) -> QPointF:
-        return QPointF(p.x() / 2, p.y() / 2)
-
-    def scale(self) -> float:
-        return 2.0
-
-    def update(self) -> None: ...
 
 
 def mouse(tool: DotsTool, x: float, y: float, button: Qt.MouseButton = LEFT) -> bool:

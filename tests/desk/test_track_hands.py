@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 import pytest
-from deskhelp import click, drag, opened, settle
+from deskhelp import Sheet, click, drag, opened, settle
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 from walls import seen_through, wall
 
 from transmixis.core.motion.holds import POOR, Holds
@@ -136,6 +136,20 @@ def test_a_track_from_its_first_press_to_the_last_key(window: MainWindow, qtbot:
     assert pin.value["places"][0] == pytest.approx(here.tolist(), abs=0.15)
     assert pin.value["looks"][0][0] == pytest.approx((here + beside).tolist(), abs=1.0)
     assert known(window, 22)
+    bench.tools.chosen.emit("Point")
+    s.set_frame(16)
+    settle(qtbot, window)
+    assert (facts(window)["reference"], facts(window)["frame"]) == (13, 16)
+    s.set_frame(4)  # nearer to its first reference
+    settle(qtbot, window)
+    assert facts(window)["reference"] == 1
+    # a place set by hand between them is no look of its own: what follows it is found by the first reference
+    s.set_frame(10)
+    settle(qtbot, window)
+    key(qtbot, window, Qt.Key.Key_P)
+    s.set_frame(9)
+    settle(qtbot, window)
+    assert facts(window)["reference"] == 1
     # and hidden from a frame on, by a key
     s.set_frame(21)
     settle(qtbot, window)
@@ -165,7 +179,10 @@ def test_a_new_look_and_what_cannot_be_done_is_said(window: MainWindow, qtbot: A
     assert "drag it to where it is seen" in said[-1]
     s.set_frame(8)
     settle(qtbot, window)
-    key(qtbot, window, Qt.Key.Key_R)
+    button = next(b for b in window.bench.sheet.findChildren(QPushButton) if b.text() == "New look here")
+    assert "Key: R" in button.toolTip()
+    button.click()
+    settle(qtbot, window)
     assert s.step is not None
     assert [p.frame for p in s.step.pins["reseat"]] == [8]
     assert 0 < s.step.pins["reseat"][0].value["error"] < 0.1
@@ -238,27 +255,6 @@ def painted(handle: Handle, canvas: Any) -> QImage:
     tool_for(handle).paint(p, canvas)
     p.end()
     return image
-
-
-class Sheet:
-    show_panel, shown = True, None
-
-    def width(self) -> int:
-        return 640
-
-    def height(self) -> int:
-        return 480
-
-    def to_screen(self, x: float, y: float) -> QPointF:
-        return QPointF(2 * x, 2 * y)
-
-    def to_frame(self, p: QPointF) -> QPointF:
-        return QPointF(p.x() / 2, p.y() / 2)
-
-    def scale(self) -> float:
-        return 2.0
-
-    def update(self) -> None: ...
 
 
 def test_a_dot_of_the_trail_leads_to_its_frame(qapp: QApplication) -> None:

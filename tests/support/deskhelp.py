@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPoint, QSettings, Qt, QTimer
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QWidget
 
@@ -62,6 +62,29 @@ def drag(window: MainWindow, a: Any, b: Any, *, drop: bool = True) -> None:
     mouse(window, QEvent.Type.MouseMove, *b)
     if drop:
         mouse(window, QEvent.Type.MouseButtonRelease, *b)
+
+
+class Sheet:
+    """A canvas for tools of 640 x 480, on which a px of the frame is two of the screen."""
+
+    show_panel, shown = True, None
+
+    def width(self) -> int:
+        return 640
+
+    def height(self) -> int:
+        return 480
+
+    def to_screen(self, x: float, y: float) -> QPointF:
+        return QPointF(2 * x, 2 * y)
+
+    def to_frame(self, p: QPointF) -> QPointF:
+        return QPointF(p.x() / 2, p.y() / 2)
+
+    def scale(self) -> float:
+        return 2.0
+
+    def update(self) -> None: ...
 
 
 D = TypeVar("D", bound=QDialog)

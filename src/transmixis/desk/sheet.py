@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from transmixis.core.readings import FAULT
+from transmixis.desk.benchparts import word
 from transmixis.desk.marks import hline, mark, text
 from transmixis.desk.plots.view import PlotView
 from transmixis.desk.proposal import ProposalCard
@@ -71,7 +72,9 @@ class SheetHead(QWidget):
 
 
 class StepSheet(QWidget):
-    """Rebuilt when another step is chosen; its controls follow the document."""
+    """Rebuilt when another step is chosen; its controls follow the document. `acted` names an act of the step that was pressed."""
+
+    acted = pyqtSignal(str)
 
     def __init__(self, state: State) -> None:
         super().__init__()
@@ -157,6 +160,10 @@ class StepSheet(QWidget):
             hint.setObjectName("note")
             hint.setWordWrap(True)
             self._controls.addWidget(hint)
+        for act in kind.acts:
+            button = word(act.words, act.tip)
+            button.clicked.connect(lambda _, n=act.name: self.acted.emit(n))
+            self._controls.addWidget(button, alignment=Qt.AlignmentFlag.AlignLeft)
         step = self._state.step
         for key in self._keys_of_inputs(step) if step else ():
             self._add_input(key, next(s for s in kind.slots if s.name == slot_name(key)))

@@ -7,7 +7,6 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from transmixis.core.progress import Progress
 from transmixis.desk.engine import PROPOSE
 from transmixis.desk.state import State
 from transmixis.shot.stepexport import export_step
@@ -36,7 +35,7 @@ def write_out(state: State, step_id: str, parent: QWidget) -> None:
     state.said.emit(f"Writing {out.name}; every frame is followed first.", "note")
     state.engine.ask(
         PROPOSE,
-        partial(export_step, renderer, step_id, out, Progress(), overwrite=True),
+        partial(export_step, renderer, step_id, out, renderer.progress, overwrite=True),
         lambda words: state.said.emit(f"{out.name}: {words}.", "note"),
         lambda trouble: state.said.emit(trouble, "trouble"),
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 
@@ -63,16 +63,10 @@ def strains(
     """(n,) px by which the places lie elsewhere in each frame if the surface may change in more ways, as `freer` does, and is clearly more
     alike so; 0 where it is not, nan where it is lost. What changes otherwise than it may is laid askew, and no fit knows it of itself."""
     out = np.full(len(frames), np.nan)
-    again = Again(picture)
-    for i, laid in enumerate(found):
-        if laid.lost:
-            continue
-        progress.at(i, len(frames), f"if it may change more, frame {frames[i]}")
-        before = found[i - 1] if i and not found[i - 1].lost else laid
-        looked_for = _as_smeared(freer, laid.matrix, share, _middle(surface, laid) - _middle(surface, before))
-        other = again.laid(looked_for, frames[i], laid.matrix)
-        clearly = not other.lost and other.alike > laid.alike + CLEARLY * (1 - laid.alike)
-        apart = moved_points(other.matrix, surface.shape.told) - moved_points(laid.matrix, surface.shape.told)
+    told = surface.shape.told
+    for i, here, other in _once_more(freer, np.eye(3), surface, picture, frames, found, share, progress):
+        clearly = not other.lost and other.alike > found[i].alike + CLEARLY * (1 - found[i].alike)
+        apart = moved_points(other.matrix, told) - moved_points(here, told)
         far = float(np.sqrt((apart**2).sum(axis=1).mean()))
         out[i] = far if clearly and far < STRAYED else 0.0
     return out
@@ -86,18 +80,28 @@ def drifts(
     either is lost, or the first is no longer alike enough to say. `surface` is the later reference, `seat` (3 x 3) how the first one lies
     in its frame."""
     out = np.full(len(frames), np.nan)
+    for i, here, other in _once_more(first, seat, surface, picture, frames, found, share, progress):
+        far = float(np.hypot(*(_middle(first, other) - _at(first, here))))
+        if not other.lost and other.alike >= SURE and far < STRAYED:
+            out[i] = far
+    return out
+
+
+def _once_more(
+    other: Surface, seat: Array, surface: Surface, picture: Callable[[int], Array], frames: Sequence[int], found: Sequence[Laid],
+    share: float | None, progress: Progress,
+) -> Iterator[tuple[int, Array, Laid]]:  # fmt: skip
+    """Of every frame in which it was found: its index, where the other surface, that lies by `seat` in the reference of what was found,
+    would lie, and where it is found close to that, smeared as the frame is."""
     again = Again(picture)
     for i, laid in enumerate(found):
         if laid.lost:
             continue
-        progress.at(i, len(frames), f"beside the first reference, frame {frames[i]}")
+        progress.at(i, len(frames), f"looking once more, frame {frames[i]}")
         here = laid.matrix @ seat
         before = found[i - 1] if i and not found[i - 1].lost else laid
-        looked_for = _as_smeared(first, here, share, _middle(surface, laid) - _middle(surface, before))
-        other = again.laid(looked_for, frames[i], here)
-        if not other.lost and other.alike >= SURE and np.hypot(*(_middle(first, other) - _at(first, here))) < STRAYED:
-            out[i] = float(np.hypot(*(_middle(first, other) - _at(first, here))))
-    return out
+        looked_for = _as_smeared(other, here, share, _middle(surface, laid) - _middle(surface, before))
+        yield i, here, again.laid(looked_for, frames[i], here)
 
 
 def jumps(surface: Surface, way: Way, found: Sequence[Laid]) -> Array:

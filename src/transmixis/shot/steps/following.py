@@ -32,7 +32,7 @@ SIGHT = "sight"  # the parameter whose pins say from where on it is hidden, or i
 class Following(StepKind[P]):
     """A kind that follows something from its reference frame. Subclasses say what: `surface_of` and `places`."""
 
-    stage, product, version = "Motion", "motion", 7
+    stage, product, version = "Motion", "motion", 8
     roles = ("motion",)
     pieced = True
     held_pins = (SEAT, RESEAT)
@@ -130,7 +130,8 @@ class Following(StepKind[P]):
             # what is found from there on is at least as far off as it was there
             found = [replace(f, matrix=f.matrix @ matrix, error=float(np.hypot(f.error, piece.depends["own"]))) for f in found]
         where = _seen_where(found) if self.surfaces else np.zeros(0, np.uint8)
-        return {**_table(found, frames), "where": where, "back": back, "jump": jump, "drift": drift, **_kept_way(way)}
+        by = np.array(frame if anew else int(params.reference))  # the frame whose look it is found by
+        return {**_table(found, frames), "by": by, "where": where, "back": back, "jump": jump, "drift": drift, **_kept_way(way)}
 
     def found_on(
         self, inputs: Inputs, params: Any, surface: Surface, frames: list[int], way: Way, progress: Progress

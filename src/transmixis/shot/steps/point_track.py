@@ -36,8 +36,6 @@ PATTERN, COLOUR = "its pattern", "its colour"
 MODELS = {ONLY: "position", TURN: "similarity"}
 TRIED = 3  # frames to either side of the reference that a pattern is proposed by
 CLEARLY = 0.02  # of likeness: more than grain makes
-
-
 HALVES = (5, 60)  # px, half the side of patterns that are tried
 AROUND = 5.0  # halves of the pattern within which a neighbour is looked for: further off another thing is more likely
 NEIGHBOURS = 3  # that are tried
@@ -119,12 +117,12 @@ class PointTrack(Track[PointTrackParams]):
     def _closely(self, inputs: Inputs, params: PointTrackParams, frame: int) -> dict[str, Any]:
         """The pattern as it is looked for, as it is found, and what is left; its readings in a word."""
         motion = inputs.motion_if_there(frame)
-        seats = {int(params.reference): None, **reseats_of(inputs.pins(), int(params.reference))}
-        start = min(seats, key=lambda n: abs(n - frame)) if inputs.piece(frame, make=False) is not None else int(params.reference)
+        piece = inputs.piece(frame, make=False)
+        start = int(params.reference) if piece is None else int(piece["by"])
         own = inputs.motion_if_there(start)
         if motion is None or own is None or not own.known:
             return {}
-        reseat = seats[start]
+        reseat = reseats_of(inputs.pins(), int(params.reference)).get(start)
         at = (
             moved_points(own.matrix, self.places(params))[0]
             if reseat is None or not reseat.looks
@@ -179,6 +177,8 @@ class PointTrack(Track[PointTrackParams]):
         changed = f" (turned {abs(angle):.0f}°, {size:.2f} times as large)" if abs(angle) > 1 or abs(size - 1) > 0.02 else ""
         words = f"By frame {frame} it looks otherwise than in its reference{changed}; with its look there it is found on."
         out = [reseated_here(self, inputs, params, frame, motion, (), words)]
+        if params.by == COLOUR:  # a mark has neither a size nor neighbours like it
+            return [o for o in out if o is not None]
         if params.follows == ONLY:
             words = "It turns or grows, which a pattern that only shifts cannot follow."
             out.append(set_otherwise(self, inputs, params, frame, motion, {"follows": TURN}, words))

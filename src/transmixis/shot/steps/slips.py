@@ -11,7 +11,7 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.agree import from_behind, jumps, strains
-from transmixis.core.motion.follow import Way, follow
+from transmixis.core.motion.follow import Way
 from transmixis.core.motion.level import OUTSIDE, Laid
 from transmixis.core.motion.motion import Motion, moved_points
 from transmixis.core.motion.surface import Surface
@@ -60,9 +60,10 @@ class Slip:
 
 @dataclass(frozen=True)
 class WayOut:
-    """Something to try: a surface followed from `start` on (`way`), which is used by `proposal` with what was found of it; `freer`: the
+    """Something to try: by `params` a surface followed from `start` on (`way`), which is used by `proposal` with what was found of it; `freer`: the
     same, if it may change more."""
 
+    params: Any
     surface: Surface
     freer: Surface | None
     start: int
@@ -102,7 +103,7 @@ def way_out(kind: Track[Any], inputs: Inputs, params: Any, progress: Progress) -
     ways = _ways(kind, inputs, params, slip, progress)
     for i, way in enumerate(ways):
         progress.at(i, len(ways), "trying ways out of a slip")
-        bad, error, frames = _tried(kind, inputs, params, slip, way, progress)
+        bad, error, frames = _tried(kind, inputs, slip, way, progress)
         better = bad < now[0] or (bad == now[0] and error < EASIER * now[1])
         made = way.proposal(_effects(slip, bad, error))
         # of those that are good enough a setting is better than a new look: it mends the cause, and holds on
@@ -175,13 +176,13 @@ def set_otherwise(kind: Track[Any], inputs: Inputs, params: Any, n: int, motion:
     return WayOut(*surfaces, n, Way(motion.matrix, motion.matrix), 0.0, lambda effects: Proposal(values, words, effects))
 
 
-def _surfaces(kind: Track[Any], inputs: Inputs, params: Any, told: Array | None) -> tuple[Surface, Surface | None]:
-    """What is followed, and the same if it may change more."""
+def _surfaces(kind: Track[Any], inputs: Inputs, params: Any, told: Array | None) -> tuple[Any, Surface, Surface | None]:
+    """The parameters, what is followed by them, and the same if it may change more."""
     freer = kind.freer(params)
-    return kind.surface_of(inputs, params, told), None if freer is None else kind.surface_of(inputs, freer, told)
+    return params, kind.surface_of(inputs, params, told), None if freer is None else kind.surface_of(inputs, freer, told)
 
 
-def _tried(kind: Track[Any], inputs: Inputs, params: Any, slip: Slip, way: WayOut, progress: Progress) -> tuple[int, float, int]:
+def _tried(kind: Track[Any], inputs: Inputs, slip: Slip, way: WayOut, progress: Progress) -> tuple[int, float, int]:
     """On how many frames it would still ask, those about the slip that it spoils counted in; its worst error px in the slip, infinite if it
     is lost on more of them; and on how many frames it was tried. Those of a long slip that were not tried count as asking still."""
     sign = 1 if slip.seat <= slip.first else -1
@@ -192,7 +193,7 @@ def _tried(kind: Track[Any], inputs: Inputs, params: Any, slip: Slip, way: WayOu
     def look(n: int) -> Array:
         return kind.look(inputs, n)
 
-    found, on = follow(way.surface, look, frames, way.way, int(params.reach), progress)
+    found, on = kind.found_on(inputs, way.params, way.surface, frames, way.way, progress)
     back = from_behind(way.surface, look, frames, found, on.shutter.share, progress)
     jump = jumps(way.surface, way.way, found)
     error = np.array([np.hypot(f.error, way.own) for f in found])

@@ -81,8 +81,8 @@ class SurfaceTrack(Track[SurfaceTrackParams]):
         at = None if piece is None else np.flatnonzero(piece["frames"] == frame)
         if piece is None or at is None or not len(at) or piece["why"][at[0]]:
             return {}
-        start = min(self.seats(params, inputs.pins()), key=lambda n: abs(n - frame))
-        return {"where": piece["where"][at[0]], "region": self.places(params)} if start == int(params.reference) else {}
+        own = int(piece["by"]) == int(params.reference)  # of a region that was moved on the parts are others
+        return {"where": piece["where"][at[0]]} if own else {}
 
     def plot(self, inputs: Inputs, params: Any, frame: int) -> Plot:
         """The surface straightened by its track on a few frames: it must stand still."""

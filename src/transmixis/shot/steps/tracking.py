@@ -26,17 +26,17 @@ ACTS = (
     Act(
         "seat",
         "Seat here",
-        "It lies right in this frame: it is set here by hand, and followed anew from here to the next place that is set.",
+        "It lies right in this frame: it is set here by hand, and followed anew from here to the next place that is set. Key: P",
     ),
     Act(
         "reseat",
         "New look here",
-        "From here on its look in this frame is looked for, where it has changed too much since the reference.",
+        "From here on its look in this frame is looked for, where it has changed too much since the reference. Key: R",
     ),
     Act(
         "sight",
         "Hidden from here",
-        "From this frame on it is hidden, and nothing is claimed; once more where it comes into sight again.",
+        "From this frame on it is hidden, and nothing is claimed; once more where it comes into sight again. Key: I",
     ),
 )
 
