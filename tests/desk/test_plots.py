@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import json
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
-from deskhelp import opened, settle
+from deskhelp import LONG, opened, settle, shown
+from places import ROOT
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 
@@ -30,12 +33,12 @@ from transmixis.core.plot import (
     Trace,
 )
 from transmixis.core.plot import Path as Way
-from transmixis.demo import copy_demo
 from transmixis.desk.plots import hills, panels
 from transmixis.desk.plots.view import paint_plot
 from transmixis.desk.theme import BLUE, INK, PAPER, VERMILION
 
 pytestmark = pytest.mark.usefixtures("qapp")
+DEMO = ROOT / "demo" / "kite_post"
 BOX = QRectF(0, 0, 200, 112)
 LEFT = Qt.MouseButton.LeftButton
 
@@ -191,9 +194,8 @@ def test_a_press_takes_a_jaw_or_the_bar_between() -> None:
     assert hills.gripped(box, QPointF(50, 100), {}) == ()
 
 
-def test_jaws_are_dragged_in_the_window(qtbot: Any, tmp_path: Path) -> None:
-    copy_demo(tmp_path / "film")
-    w = opened(qtbot, tmp_path / "film")
+def test_jaws_are_dragged_in_the_window(qtbot: Any, demo_copy: Path) -> None:
+    w = opened(qtbot, demo_copy)
     w.open_shot("KP010", "Matte")
     w.state.set_step("screen_key")
     settle(qtbot, w)
@@ -235,27 +237,42 @@ def test_jaws_are_dragged_in_the_window(qtbot: Any, tmp_path: Path) -> None:
     settle(qtbot, w)
     # the plot follows the playhead
     before = view.shown
-    w.state.set_frame(30)
+    w.state.set_frame(3)
     settle(qtbot, w)
     assert view.shown is not before
 
 
-def test_no_shots_plot_stands_for_another(qtbot: Any, tmp_path: Path) -> None:
+def second_shot(film: Path) -> None:
+    """The shot once more, from the take's next four frames."""
+    shot = json.loads((film / "shots" / "KP010" / "shot.json").read_text())
+    (film / "shots" / "KP015").mkdir()
+    for n in range(1021, 1025):
+        name = f"KP010_hero.{n}.png"
+        target = film / "plates" / "KP015" / name.replace("KP010", "KP015")
+        target.parent.mkdir(exist_ok=True)
+        shutil.copy(DEMO / "plates" / "KP010" / "hero" / name, target)
+    plates = [{**p, "path": "plates/KP015/KP015_hero.1021.png"} if p["role"] == "hero" else p for p in shot["plates"]]
+    (film / "shots" / "KP015" / "shot.json").write_text(json.dumps({**shot, "code": "KP015", "plates": plates}))
+    production = json.loads((film / "production.json").read_text())
+    (film / "production.json").write_text(json.dumps({**production, "shots": ["KP010", "KP015"]}))
+
+
+def test_no_shots_plot_stands_for_another(qtbot: Any, demo_copy: Path) -> None:
     """Both have a step of the same name and kind, so the sheet stays; the drawing of the first must go at once."""
-    copy_demo(tmp_path / "film")
-    w = opened(qtbot, tmp_path / "film")
+    second_shot(demo_copy)
+    w = shown(qtbot, demo_copy)
     w.open_shot("KP010", "Survey")
     w.state.set_step("steadiness")
-    settle(qtbot, w)
     view = w.bench.sheet.plot
     assert view is not None
+    qtbot.waitUntil(lambda: view.shown is not None, timeout=LONG)
     first = view.shown
     assert first is not None
-    w.open_shot("KP020", "Survey")
+    w.open_shot("KP015", "Survey")
     w.state.set_step("steadiness")
     now = w.bench.sheet.plot
     assert now is not None
     assert now.shown is not first
-    settle(qtbot, w)
+    qtbot.waitUntil(lambda: now.shown is not None, timeout=LONG)
     assert now.shown is not None
     assert now.shown.words != first.words
