@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
 import numpy as np
 import pytest
-from camerapaths import FOCAL, SIZE, laid_over, pan, path_error, truck
+from camerapaths import FOCAL, SIZE, laid_over, pan, path_error, truck, zoomed
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from othersolver import solved_otherwise
@@ -17,7 +18,7 @@ from transmixis.core.errors import UserError
 from transmixis.core.motion.bending import bent, flat_of, unbent
 from transmixis.core.solve.bundle import Bundle, _jacobian, _rotation, adjusted
 from transmixis.core.solve.camera import FLAT, LOCKED, PARALLAX, TURN, _depth, _noise, solved
-from transmixis.core.solve.grow import flat_rest, start_pair
+from transmixis.core.solve.grow import Scene, flat_rest, start_pair
 from transmixis.core.solve.tracks import Tracks
 from transmixis.core.solve.turning import turned_by
 
@@ -70,6 +71,48 @@ def test_focal_length_and_bend_are_found() -> None:
     assert made.focal == pytest.approx(FOCAL, rel=5e-3)
     assert made.cameras[0].k1 == pytest.approx(-0.08, abs=2e-3)
     assert path_error(list(made.cameras), place) < 1e-3
+
+
+@pytest.mark.parametrize(("most", "move", "dolly"), [(1.8, 1.4, 0.3), (0.6, 1.4, 0.3), (1.4, 0.8, -2.0)])
+def test_a_focal_length_that_changes_is_found_for_every_frame(most: float, move: float, dolly: float) -> None:
+    """Zoomed in and out while it goes past, and zoomed in while it goes back, so that things hardly grow."""
+    zoom = zoomed(30, most)
+    at, _, place, _ = truck(points=120, move=move, dolly=dolly, zoom=zoom)
+    made = solved(tracks(at), SIZE, None, bend=False, zoom=True)
+    assert made.kind == PARALLAX
+    assert [c.focal for c in made.cameras] == pytest.approx(FOCAL * zoom, rel=7e-3)
+    assert path_error(list(made.cameras), place) < 1e-3
+
+
+def test_a_zoom_on_a_tripod_is_found() -> None:
+    zoom = zoomed(30, 1.8)
+    at, turn = pan(zoom=zoom)
+    made = solved(tracks(at), SIZE, None, bend=False, zoom=True)
+    assert made.kind == TURN
+    assert [c.focal for c in made.cameras] == pytest.approx(FOCAL * zoom, rel=1e-3)
+    left = [Rotation.from_matrix(c.turn @ (t @ turn[0].T).T).magnitude() for c, t in zip(made.cameras, turn, strict=True)]
+    assert np.degrees(left).max() < 0.01
+
+
+def test_a_zoom_is_not_solved_together_with_a_bend_or_a_given_length() -> None:
+    at, *_ = truck(frames=8, points=40)
+    for focal, bend in ((None, True), (FOCAL, False)):
+        with pytest.raises(UserError, match="give none"):
+            solved(tracks(at), SIZE, focal, bend=bend, zoom=True)
+
+
+def test_frames_between_known_ones_begin_with_the_zoom_found_beside_them() -> None:
+    """And an even zoom over frames of which some are missing is even."""
+    at, turn, place, things = truck(frames=6, points=40, zoom=zoomed(6, 1.5))
+    scene = Scene(
+        turn, -np.einsum("nij,nj->ni", turn, place), things, np.array([True, True, False, True, False, True]),
+        np.ones(len(things), bool), np.array([FOCAL, 0, 0]), np.array(SIZE) / 2, at, np.array([1, 1.1, 1.2, 1.3, 1.4, 1.5]),
+    )  # fmt: skip
+    b = scene.bundle()
+    assert b.uneven() @ b.zoomed == pytest.approx([0, 0], abs=1e-9)
+    assert b.uneven()[0] == pytest.approx(SIZE[0] / 2 * np.array([-1 / 1.5, 1, -1 / 3, 0]))
+    scene.taken(replace(b, zooms=2 * b.zoomed))
+    assert scene.focals == pytest.approx(2 * FOCAL * np.array([1, 1.1, 1.2, 1.3, 1.4, 1.5]))
 
 
 def test_things_that_move_are_left_out() -> None:
@@ -162,13 +205,14 @@ def test_derivatives_are_those_of_small_steps() -> None:
     r, t, p = Rotation.from_rotvec([0.1, -0.2, 0.05]).as_matrix(), np.array([0.2, -0.1, 0.3]), np.array([0.7, -0.4, 5.0])
     lens, middle = np.array([1000.0, -0.1, 0.03]), np.array([480.0, 270])
 
-    def at(r: np.ndarray, t: np.ndarray, p: np.ndarray, lens: np.ndarray) -> np.ndarray:
-        one = Bundle(r[None], t[None], p[None], lens, middle, np.array([0]), np.array([0]), np.zeros((1, 2)))
+    def at(r: np.ndarray, t: np.ndarray, p: np.ndarray, lens: np.ndarray, zoom: float = 1.3) -> np.ndarray:
+        one = Bundle(r[None], t[None], p[None], lens, middle, np.array([0]), np.array([0]), np.zeros((1, 2)), np.array([zoom]))
         return one.off()[0]
 
-    cam, lns, pnt = np.zeros((2, 6)), np.zeros((2, 3)), np.zeros((2, 3))
-    assert _jacobian(r, t, p, lens, cam, lns, pnt)
+    cam, lns, pnt = np.zeros((2, 7)), np.zeros((2, 3)), np.zeros((2, 3))
+    assert _jacobian(r, t, p, lens, 1.3, cam, lns, pnt)
     h = 1e-6
+    assert cam[:, 6] == pytest.approx((at(r, t, p, lens, 1.3 + h) - at(r, t, p, lens, 1.3 - h)) / (2 * h), rel=1e-4)
     for k in range(3):
         d = np.zeros(3)
         d[k] = h
@@ -178,7 +222,7 @@ def test_derivatives_are_those_of_small_steps() -> None:
         assert cam[:, 3 + k] == pytest.approx((at(r, t + d, p, lens) - at(r, t - d, p, lens)) / (2 * h), rel=1e-4, abs=1e-4)
         assert pnt[:, k] == pytest.approx((at(r, t, p + d, lens) - at(r, t, p - d, lens)) / (2 * h), rel=1e-4, abs=1e-4)
         assert lns[:, k] == pytest.approx((at(r, t, p, lens + d) - at(r, t, p, lens - d)) / (2 * h), rel=1e-4, abs=1e-3)
-    assert not _jacobian(r, t, -p, lens, cam, lns, pnt)  # behind the camera
+    assert not _jacobian(r, t, -p, lens, 1.0, cam, lns, pnt)  # behind the camera
 
 
 def test_what_is_adjusted_falls_into_place_and_strangers_do_not_pull() -> None:

@@ -13,15 +13,28 @@ def turns(vectors: np.ndarray) -> np.ndarray:
     return Rotation.from_rotvec(vectors).as_matrix()
 
 
+def zoomed(frames: int, most: float) -> np.ndarray:
+    """(n,) a focal length that begins and ends softly, over that of the first frame."""
+    return np.asarray(most ** ((1 - np.cos(np.pi * np.linspace(0, 1, frames))) / 2))
+
+
 def seen(
-    points: np.ndarray, turn: np.ndarray, place: np.ndarray, *, k1: float, noise: float, rng: np.random.Generator
+    points: np.ndarray,
+    turn: np.ndarray,
+    place: np.ndarray,
+    *,
+    k1: float,
+    noise: float,
+    rng: np.random.Generator,
+    zoom: np.ndarray | None = None,
 ) -> np.ndarray:
     """(n, m, 2) px of points (m, 3) by cameras that stand at `place` (n, 3); nan outside of the frame."""
     there = np.einsum("nij,nmj->nmi", turn, points[None] - place[:, None])
     with np.errstate(all="ignore"):
         flat = there[..., :2] / there[..., 2:]
     q = (flat**2).sum(axis=-1, keepdims=True)
-    at = np.array(SIZE) / 2 + FOCAL * flat * (1 + k1 * q)
+    focal = FOCAL if zoom is None else FOCAL * zoom[:, None, None]
+    at = np.array(SIZE) / 2 + focal * flat * (1 + k1 * q)
     out = (there[..., 2] < 0.1) | (at < 10).any(axis=-1) | (at > np.array(SIZE) - 10).any(axis=-1)
     at = at + noise * rng.standard_normal(at.shape)
     at[out] = np.nan
@@ -41,27 +54,31 @@ def truck(
     k1: float = 0.0,
     noise: float = 0.03,
     flat: bool = False,
+    dolly: float = 0.3,
+    zoom: np.ndarray | None = None,
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """Tracks (n, m, 2), turns, places (n, 3) and points of a camera that goes past things 4 to 14 m away, or past a wall at 8 m."""
     rng = np.random.default_rng(seed)
     depth = np.full(points * 3, 8.0) if flat else rng.uniform(4, 14, points * 3)
     things = np.c_[rng.uniform(-6, 6, points * 3), rng.uniform(-3, 3, points * 3), depth]
     t = np.linspace(0, 1, frames)
-    place = np.c_[move * (t - 0.5), 0.15 * np.sin(4 * t), 0.3 * t]
+    place = np.c_[move * (t - 0.5), 0.15 * np.sin(4 * t), dolly * t]
     turn = turns(np.c_[0.03 * np.sin(3 * t), -0.12 * (t - 0.5), 0.02 * t])
-    at = seen(things, turn, place, k1=k1, noise=noise, rng=rng)
+    at = seen(things, turn, place, k1=k1, noise=noise, rng=rng, zoom=zoom)
     keep = lasting(at, points, min(8, frames))
     return at[:, keep], turn, place, things[keep]
 
 
-def pan(seed: int = 3, frames: int = 30, degrees: float = 30.0, noise: float = 0.03) -> tuple[np.ndarray, np.ndarray]:
+def pan(
+    seed: int = 3, frames: int = 30, degrees: float = 30.0, noise: float = 0.03, zoom: np.ndarray | None = None
+) -> tuple[np.ndarray, np.ndarray]:
     """Tracks and turns of a camera on a tripod."""
     rng = np.random.default_rng(seed)
     away = rng.normal(size=(1500, 3)) * [1, 0.4, 1]
     away /= np.linalg.norm(away, axis=1, keepdims=True)
     t = np.linspace(0, 1, frames)
     turn = turns(np.c_[0.05 * np.sin(6 * t), np.radians(degrees) * (t - 0.5), 0.01 * t])
-    at = seen(away * 1e6, turn, np.zeros((frames, 3)), k1=0.0, noise=noise, rng=rng)
+    at = seen(away * 1e6, turn, np.zeros((frames, 3)), k1=0.0, noise=noise, rng=rng, zoom=zoom)
     return at[:, lasting(at, 250, 5)], turn
 
 

@@ -72,7 +72,7 @@ def surface(
 @track.command()
 def camera(
     plate: Plate,
-    focal: Annotated[str, typer.Option(help="Focal length in px of the plate, or 'free'.")] = "free",
+    focal: Annotated[str, typer.Option(help="Focal length in px of the plate, 'free', or 'changing'.")] = "free",
     lens: Annotated[str, typer.Option(help="none, or solve: find how the lens bends.")] = "none",
     holdout: HoldOut = None,
     to: ToCamera = None,
@@ -86,7 +86,7 @@ def camera(
     made, words, scene = with_bar(lambda p: track_camera(plate, focal, lens, holdout, space, p))
     made = kept(made, to, lambda path, data: write_camera(path, scene, data))
     lost = [f for f in made["frames"] if not f["valid"]]
-    focal_words = "focal length not known" if made["focal_px"] is None else f"focal length {made['focal_px']:.1f} px"
+    focal_words = _focal_words(made)
     text = f"{words}\n{focal_words}, {len(made['frames']) - len(lost)} of {len(made['frames'])} frames solved"
     show(as_json, made, text + "".join(f"\nframe {f['frame']}: not known, {f['why']}" for f in lost[:20]))
     if strict and lost:
@@ -101,6 +101,15 @@ def read(
     """Read a track, a camera or a lens back, from this program or another, and say what it holds."""
     made = read_back(path)
     show(as_json, made, _holds(made))
+
+
+def _focal_words(made: dict[str, Any]) -> str:
+    if made["focal_px"] is None:
+        return "focal length not known"
+    lengths = [f["focal_px"] for f in made["frames"] if f["valid"]] or [made["focal_px"]]
+    if max(lengths) == min(lengths):
+        return f"focal length {made['focal_px']:.1f} px"
+    return f"focal length {lengths[0]:.1f} px at the beginning, {lengths[-1]:.1f} at the end"
 
 
 def _holds(made: dict[str, Any]) -> str:

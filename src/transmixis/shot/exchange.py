@@ -134,7 +134,7 @@ def told_frame(n: int, c: Camera) -> dict[str, Any]:
     """A camera at a frame as plain numbers."""
     return {
         "frame": n, "R": c.turn.ravel().tolist() if c.known else None, "t": c.shift.tolist() if c.known else None, "valid": c.known,
-        "reprojection": c.error if c.known and np.isfinite(c.error) else None, "why": c.why,
+        "focal_px": _number(c.focal), "reprojection": c.error if c.known and np.isfinite(c.error) else None, "why": c.why,
     }  # fmt: skip
 
 

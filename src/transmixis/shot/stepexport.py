@@ -89,6 +89,8 @@ def _camera(shot: Shot, cameras: list[Camera], cloud: Array, out: Path) -> str:
     data = told_scene(scene)
     if out.suffix.lower() in CAMERAS:
         write_camera(out, scene, data)
+    elif len({c.focal for c in cameras if c.known}) > 1:
+        raise UserError(f"The lens was zoomed, so that one file cannot tell it; write the camera as {' or '.join(CAMERAS)}.")
     else:
         write_lens(out, data)
     known = sum(c.known for c in cameras)

@@ -24,7 +24,16 @@ LEFT = 0.15  # px that a turn may leave over
 TURNS = 0.75  # of what is seen that a turn must explain
 GUESSES = (0.7, 0.95, 1.3, 1.8, 2.6)  # focal lengths that are tried, in widths of the frame
 PROBED = 10  # frames on which they are
+SHARES = (
+    1.0,
+    0.5,
+    0.0,
+)  # of what all grows by from frame to frame that may be the lens's, the rest being the camera's way forward
 FEWEST = 20  # tracks
+ZOOM_ALONE = (
+    "A focal length that changes is found for every frame by itself: give none, and take the lens's bend out before, as it is another "
+    "at each length."
+)
 
 
 @dataclass(frozen=True)
@@ -44,9 +53,19 @@ class Solved:
         return self.cameras[0].focal
 
 
-def solved(tracks: Tracks, size: tuple[int, int], focal: float | None, *, bend: bool, progress: Progress | None = None) -> Solved:
-    """The camera of the tracks of a take of `size` (width, height) px; `focal` px, None: not known; `bend`: the lens bends, find how.
-    Raises UserError where there is too little to go by."""
+def solved(
+    tracks: Tracks,
+    size: tuple[int, int],
+    focal: float | None,
+    *,
+    bend: bool,
+    zoom: bool = False,
+    progress: Progress | None = None,
+) -> Solved:
+    """The camera of the tracks of a take of `size` (width, height) px; `focal` px, None: not known; `bend`: the lens bends, find how;
+    `zoom`: the focal length changes, and is found for every frame. Raises UserError where there is too little to go by."""
+    if zoom and (bend or focal is not None):
+        raise UserError(ZOOM_ALONE)
     if tracks.count < FEWEST:
         raise UserError(
             f"Only {tracks.count} features could be followed; the camera cannot be told from so few. Light or texture is lacking."
@@ -61,12 +80,12 @@ def solved(tracks: Tracks, size: tuple[int, int], focal: float | None, *, bend: 
     kind = PARALLAX
     if depth:
         try:
-            scene = _best(grown, tracks.places, focal, middle, width, bend=bend, progress=progress)
+            scene = _best(grown, tracks.places, focal, middle, width, bend=bend, zoom=zoom, progress=progress)
         except UserError as e:
             why = str(e)
     if scene is None:
         kind = TURN
-        scene = _best(turning, tracks.places, focal, middle, width, bend=bend, progress=progress)
+        scene = _best(turning, tracks.places, focal, middle, width, bend=bend, zoom=zoom, progress=progress)
         off = np.linalg.norm(scene.bundle().off(), axis=1)
         kept = len(off) / int(np.isfinite(tracks.places[..., 0]).sum())
         if kept < TURNS or float(np.median(off)) > max(LEFT, TIMES * _noise(tracks)):
@@ -105,6 +124,7 @@ def _best(
     width: int,
     *,
     bend: bool,
+    zoom: bool,
     progress: Progress | None,
 ) -> Scene:
     """Solved with the focal length that is known, or begun with the guess that explains a few frames best."""
@@ -113,25 +133,57 @@ def _best(
     frames = np.unique(np.linspace(0, len(places) - 1, min(len(places), PROBED)).round().astype(int))
     some = places[frames]
     some = some[:, np.isfinite(some[..., 0]).sum(axis=0) >= 3]
-    best, least, said = None, np.inf, "The camera cannot be told."
-    for g in GUESSES:
-        try:
-            scene = solve(some.copy(), g * width, middle, free=True, bend=False, progress=progress)
-        except UserError as e:
-            said = str(e)
-            continue
-        found = float(scene.lens[0])
-        if not 0.3 * width < found < 20 * width:
-            continue
-        b = scene.bundle()
-        # what was thrown away counts as wrong
-        lost = 1 - len(b.at) / max(int(np.isfinite(some[..., 0]).sum()), 1)
-        cost = float(np.median(np.linalg.norm(b.off(), axis=1))) * (1 + 3 * lost) if len(b.at) else np.inf
-        if cost < least:
-            best, least = found, cost
+    best, said = _guessed(solve, some, frames, places, middle, width, zoom=zoom, progress=progress)
     if best is None:
         raise UserError(said)
-    return solve(places.copy(), best, middle, free=True, bend=bend, progress=progress)
+    zooms = None if best.zooms is None else np.interp(np.arange(len(places)), frames, best.zooms)
+    return solve(places.copy(), float(best.lens[0]), middle, free=True, bend=bend, zooms=zooms, progress=progress)
+
+
+def _guessed(
+    solve: Callable[..., Scene],
+    some: Array,
+    frames: Array,
+    places: Array,
+    middle: Array,
+    width: int,
+    *,
+    zoom: bool,
+    progress: Progress | None,
+) -> tuple[Scene | None, str]:
+    """Of a few frames the scene whose beginning explains them best, and why there is none."""
+    best, least, said = None, np.inf, "The camera cannot be told."
+    grows = _growth(places)[frames] if zoom else None
+    for g in GUESSES:
+        for share in SHARES if grows is not None else (0.0,):
+            zooms = None if grows is None else grows**share
+            try:
+                scene = solve(some.copy(), g * width, middle, free=True, bend=False, zooms=zooms, progress=progress)
+            except UserError as e:
+                said = str(e)
+                continue
+            if not ((0.3 * width < scene.focals) & (scene.focals < 20 * width)).all():
+                continue
+            b = scene.bundle()
+            # what was thrown away counts as wrong
+            lost = 1 - len(b.at) / max(int(np.isfinite(some[..., 0]).sum()), 1)
+            cost = float(np.median(np.linalg.norm(b.off(), axis=1))) * (1 + 3 * lost) if len(b.at) else np.inf
+            if cost < least:
+                best, least = scene, cost
+    return best, said
+
+
+def _growth(places: Array) -> Array:
+    """(n,) how many times as far apart as in the first frame the features lie, by what two frames beside each other share."""
+    out = np.ones(len(places))
+    for n in range(1, len(places)):
+        both = np.flatnonzero(np.isfinite(places[n - 1, :, 0]) & np.isfinite(places[n, :, 0]))
+        out[n] = out[n - 1]
+        if len(both) >= 2:
+            other = np.roll(both, len(both) // 2)
+            before, after = (np.hypot(*(places[k, both] - places[k, other]).T) for k in (n - 1, n))
+            out[n] *= float(np.median(after / np.maximum(before, 1e-9)))
+    return out
 
 
 def _told(scene: Scene, kind: str, middle: Array) -> Solved:
@@ -146,14 +198,16 @@ def _told(scene: Scene, kind: str, middle: Array) -> Solved:
     shifts = scene.shifts - np.einsum("nij,j->ni", turns, t0)
     places = -np.einsum("nji,nj->ni", turns, shifts)
     far = float(np.linalg.norm(places[frames], axis=1).max()) if kind == PARALLAX else 1.0
-    f, k1, k2 = (float(v) for v in scene.lens)
+    k1, k2 = (float(v) for v in scene.lens[1:])
     cameras = []
     for n in range(len(turns)):
         own = off[frames[b.cams] == n]
         error = float(np.sqrt((own**2).mean())) if len(own) else float("nan")
         why = "" if scene.known[n] else "too few of the solved points are seen here"
         x, y = (float(v) for v in middle)
-        cameras.append(Camera(f, (x, y), turns[n], shifts[n] / far, k1, k2, bool(scene.known[n]), error, why))
+        cameras.append(
+            Camera(float(scene.focals[n]), (x, y), turns[n], shifts[n] / far, k1, k2, bool(scene.known[n]), error, why)
+        )
     errors = np.sqrt(np.bincount(b.ids, off**2, len(ids)) / np.maximum(np.bincount(b.ids, minlength=len(ids)), 1))
     words = {
         PARALLAX: f"The camera moves; {len(ids)} points were solved",

@@ -39,9 +39,11 @@ class Scene:
     lens: Array
     middle: Array
     places: Array  # (n, m, 2) px, nan where not seen
+    zooms: Array | None = None  # (n,) of the focal length, where it changes; a guess until adjusted
 
     def __post_init__(self) -> None:
         self.followed = np.isfinite(self.places[..., 0]).sum(axis=0)  # frames in which each was, before anything is taken out
+        self._guess = np.ones(len(self.known)) if self.zooms is None else self.zooms.copy()
 
     def bundle(self) -> Bundle:
         """All that is seen of solid points in known frames."""
@@ -49,13 +51,26 @@ class Scene:
         seen = np.isfinite(self.places[np.ix_(frames, ids)][..., 0]).T
         j, i = np.nonzero(seen)
         at = self.places[frames[i], ids[j]]
-        return Bundle(self.turns[frames], self.shifts[frames], self.points[ids], self.lens, self.middle, i, j, at)
+        zooms = None if self.zooms is None else self.zooms[frames]
+        return Bundle(self.turns[frames], self.shifts[frames], self.points[ids], self.lens, self.middle, i, j, at, zooms, frames)
 
     def taken(self, b: Bundle) -> None:
         frames, ids = np.flatnonzero(self.known), np.flatnonzero(self.solid)
         self.turns[frames], self.shifts[frames], self.points[ids], self.lens = b.turns, b.shifts, b.points, b.lens
+        if self.zooms is not None:
+            self.zooms[frames] = b.zooms
+            near = np.abs(np.arange(len(self.zooms))[:, None] - frames).argmin(axis=1)
+            self.zooms = np.where(self.known, self.zooms, self._guess * (self.zooms / self._guess)[frames][near])
+
+    @property
+    def focals(self) -> Array:
+        """(n,) px."""
+        return float(self.lens[0]) * (np.ones(len(self.known)) if self.zooms is None else self.zooms)
 
     def flat(self) -> Array:
+        """(n, m, 2) directions of what is seen, x / z and y / z."""
+        if self.zooms is not None:
+            return (self.places - self.middle) / self.focals[:, None, None]
         return flat_of(self.places, float(self.lens[0]), self.middle, float(self.lens[1]), float(self.lens[2]))
 
 
@@ -88,14 +103,24 @@ def flat_rest(a: Array, b: Array) -> float:
     return float(np.median(np.hypot(*(q[:, :2] / q[:, 2:] - b).T)))
 
 
-def grown(places: Array, focal: float, middle: Array, *, free: bool, bend: bool, progress: Progress | None = None) -> Scene:
-    """The scene of tracks `places` (n, m, 2). `free`: the focal length is only a beginning. Raises UserError where it cannot be begun."""
+def grown(
+    places: Array,
+    focal: float,
+    middle: Array,
+    *,
+    free: bool,
+    bend: bool,
+    zooms: Array | None = None,
+    progress: Progress | None = None,
+) -> Scene:
+    """The scene of tracks `places` (n, m, 2). `free`: the focal length is only a beginning; with `zooms` (n,), of it, so are these.
+    Raises UserError where it cannot be begun."""
     progress = progress or Progress()
     n, m = places.shape[:2]
     first, second = start_pair(places)
     scene = Scene(
         np.tile(np.eye(3), (n, 1, 1)), np.zeros((n, 3)), np.zeros((m, 3)), np.zeros(n, bool), np.zeros(m, bool),
-        np.array([focal, 0.0, 0.0]), np.asarray(middle, np.float64), places,
+        np.array([focal, 0.0, 0.0]), np.asarray(middle, np.float64), places, zooms,
     )  # fmt: skip
     _begun(scene, first, second)
     tried: set[int] = set()
@@ -127,7 +152,7 @@ def _begun(scene: Scene, first: int, second: int) -> None:
     flat = scene.flat()
     a, b = flat[first, both], flat[second, both]
     cv2.setRNGSeed(SEED)
-    e, near = cv2.findEssentialMat(a, b, np.eye(3), cv2.USAC_MAGSAC, 0.9999, 1.0 / float(scene.lens[0]))
+    e, near = cv2.findEssentialMat(a, b, np.eye(3), cv2.USAC_MAGSAC, 0.9999, 1.0 / float(scene.focals[first]))
     if e is None or e.shape != (3, 3):
         raise UserError(
             "The features of no two frames agree on one motion of the camera; hold out what moves, or choose another take."
@@ -151,7 +176,7 @@ def _posed(scene: Scene, k: int) -> bool:
     r0, _ = cv2.Rodrigues(scene.turns[near])
     t0 = scene.shifts[near].reshape(3, 1).copy()
     cv2.setRNGSeed(SEED)
-    limit = NEAR / float(scene.lens[0])
+    limit = NEAR / float(scene.focals[k])
     ok, r, t, within = cv2.solvePnPRansac(
         points, flat, np.eye(3), np.empty(0), r0, t0, True, 200, 2 * limit, 0.999, flags=cv2.SOLVEPNP_ITERATIVE
     )
@@ -187,13 +212,14 @@ def _points(scene: Scene) -> None:
         there = np.einsum("nij,j->ni", turns[seen], x) + shifts[seen]
         if (there[:, 2] <= 0).any():
             continue
-        off = np.linalg.norm(there[:, :2] / there[:, 2:] - flat[seen, j], axis=1) * float(scene.lens[0])
+        off = np.linalg.norm(there[:, :2] / there[:, 2:] - flat[seen, j], axis=1) * scene.focals[frames][seen]
         if np.median(off) < NEAR:
             scene.points[j], scene.solid[j] = x, True
 
 
 def _adjust(scene: Scene, *, free: bool, bend: bool, rounds: int) -> None:
-    scene.taken(adjusted(scene.bundle(), rounds=rounds, focal=free, bend=bend))
+    zoom = free and scene.zooms is not None
+    scene.taken(adjusted(scene.bundle(), rounds=rounds, focal=free, bend=bend, zoom=zoom))
 
 
 def cleaned(scene: Scene, limit: float) -> None:

@@ -14,14 +14,23 @@ ROUNDS = 8  # of weighing while a turn is found
 TUKEY = 4.685
 
 
-def turning(places: Array, focal: float, middle: Array, *, free: bool, bend: bool, progress: Progress | None = None) -> Scene:
-    """The turns of a camera that stays in its place, from tracks (n, m, 2). Points are directions of length 1. Raises UserError where
-    too few features are shared."""
+def turning(
+    places: Array,
+    focal: float,
+    middle: Array,
+    *,
+    free: bool,
+    bend: bool,
+    zooms: Array | None = None,
+    progress: Progress | None = None,
+) -> Scene:
+    """The turns of a camera that stays in its place, from tracks (n, m, 2). Points are directions of length 1. `zooms` (n,): beginnings
+    of a focal length that changes. Raises UserError where too few features are shared."""
     progress = progress or Progress()
     n, m = places.shape[:2]
     scene = Scene(
         np.tile(np.eye(3), (n, 1, 1)), np.zeros((n, 3)), np.zeros((m, 3)), np.zeros(n, bool), np.zeros(m, bool),
-        np.array([focal, 0.0, 0.0]), np.asarray(middle, np.float64), places,
+        np.array([focal, 0.0, 0.0]), np.asarray(middle, np.float64), places, zooms,
     )  # fmt: skip
     rays = _rays(scene)
     scene.known[int(np.argmax(np.isfinite(places[..., 0]).sum(axis=1)))] = True
@@ -38,10 +47,11 @@ def turning(places: Array, focal: float, middle: Array, *, free: bool, bend: boo
         _directions(scene, rays)
     if scene.known.sum() < 2:
         raise UserError("Too few features are shared between frames; a more textured take can be solved.")
+    zoom = free and zooms is not None
     for limit in (NEAR, WRONG):
-        scene.taken(adjusted(scene.bundle(), focal=free, bend=bend, moving=False))
+        scene.taken(adjusted(scene.bundle(), focal=free, bend=bend, moving=False, zoom=zoom))
         cleaned(scene, limit)
-    scene.taken(adjusted(scene.bundle(), focal=free, bend=bend, moving=False))
+    scene.taken(adjusted(scene.bundle(), focal=free, bend=bend, moving=False, zoom=zoom))
     return scene
 
 

@@ -82,7 +82,8 @@ def _made(path: Path, scene: Scene) -> None:
     camera.CreateVerticalApertureAttr(WIDE * h / w)
     camera.CreateHorizontalApertureOffsetAttr((w / 2 - first.middle[0]) * mm)  # the window's, against the lens's middle
     camera.CreateVerticalApertureOffsetAttr((first.middle[1] - h / 2) * mm)
-    camera.CreateFocalLengthAttr(first.focal * mm if math.isfinite(first.focal) else 0.0)
+    focal = camera.CreateFocalLengthAttr(_told(first.focal * mm))
+    zoomed = len({c.focal for c in scene.cameras if c.known}) > 1
     for name, value in (("k1", first.k1), ("k2", first.k2)):
         prim.CreateAttribute(OWN + name, Sdf.ValueTypeNames.Double).Set(float(value))
     prim.CreateAttribute(OWN + "measured", Sdf.ValueTypeNames.Bool).Set(bool(first.metres))
@@ -93,6 +94,8 @@ def _made(path: Path, scene: Scene) -> None:
     move = camera.AddTransformOp(UsdGeom.XformOp.PrecisionDouble)
     for n, c in enumerate(scene.cameras, 1):
         known.Set(bool(c.known), n)
+        if zoomed and c.known:
+            focal.Set(_told(c.focal * mm), n)
         if math.isfinite(c.error):
             error.Set(float(c.error), n)
         if c.known:
@@ -102,6 +105,11 @@ def _made(path: Path, scene: Scene) -> None:
     cloud.CreateWidthsAttr(Vt.FloatArray([0.02] * len(scene.points)))
     cloud.GetPrim().CreateAttribute(OWN + "errors", Sdf.ValueTypeNames.DoubleArray).Set(Vt.DoubleArray(scene.errors.tolist()))
     stage.GetRootLayer().Save()
+
+
+def _told(focal: float) -> float:
+    """mm; 0 where it is not known."""
+    return focal if math.isfinite(focal) else 0.0
 
 
 def _matrix(c: Camera) -> Array:

@@ -26,6 +26,7 @@ SPREAD = 30.0  # % of the frame's cells with a point
 CELLS = (6, 8)
 PLACE, THING = "the camera", "a thing on the matte"
 KNOWN_LENS, FIND_LENS = "as good as straight", "bends; find how"
+STAYS, CHANGES = "stays", "changes; find it for every frame"
 GROUND = "Press three dots that lie on the ground, as a wide triangle."
 ORIGIN = "Press the dot, or the place of the ground, that all lengths are counted from."
 LATER = "Not solved yet: its dots are there as soon as its readings are."
@@ -37,6 +38,7 @@ class CameraParams(Params):
     focal: float = number(
         0.0, 0.0, 100_000, "px", "Focal length", "Of the lens, in px of the plate. 0: not known, find it.", step=1
     )
+    zoom: str = choice(STAYS, (STAYS, CHANGES), "Focal length", "Whether the lens was zoomed while the take ran.")
     lens: str = choice(KNOWN_LENS, (KNOWN_LENS, FIND_LENS), "Lens", "Whether it bends straight lines so that it is to be found.")
     ground: tuple[tuple[float, float], ...] = hidden(())
     origin: tuple[tuple[float, float], ...] = hidden(())
@@ -65,7 +67,8 @@ class Camera(StepKind[CameraParams]):
     )
     Params = CameraParams
     analyses = True
-    analysis_params = ("what", "focal", "lens")
+    analysis_params = ("what", "focal", "zoom", "lens")
+    version = 2
     plots = "whole"
     tools = ("dots",)
 
@@ -74,7 +77,7 @@ class Camera(StepKind[CameraParams]):
         n, size = inputs.shot.length, (inputs.shot.width, inputs.shot.height)
         tracks = follow_all(lambda i: inputs.picture("plate", i + 1), n, self._barred(inputs, params), progress)
         bend = params.lens == FIND_LENS
-        made = solved(tracks, size, params.focal or None, bend=bend, progress=progress)
+        made = solved(tracks, size, params.focal or None, bend=bend, zoom=params.zoom == CHANGES, progress=progress)
         return _table(made)
 
     def _barred(self, inputs: Inputs, params: CameraParams) -> Callable[[int], Mask] | None:
@@ -183,7 +186,8 @@ def _table(made: Solved) -> Analysis:
         "known": np.array([c.known for c in cameras]),
         "error": np.array([c.error for c in cameras]),
         "why": np.array([c.why for c in cameras], dtype=np.str_),
-        "lens": np.array([made.focal, *cameras[0].middle, cameras[0].k1, cameras[0].k2]),
+        "focals": np.array([c.focal for c in cameras]),
+        "lens": np.array([*cameras[0].middle, cameras[0].k1, cameras[0].k2]),
         "points": made.points,
         "errors": made.errors,
         "seen": made.seen,
@@ -195,7 +199,8 @@ def _table(made: Solved) -> Analysis:
 def _pose(table: Analysis, frame: int) -> Pose:
     """The camera of a frame, or of the last, as it was solved."""
     i = min(frame, len(table["known"])) - 1
-    focal, x, y, k1, k2 = (float(v) for v in table["lens"])
+    focal = float(table["focals"][i])
+    x, y, k1, k2 = (float(v) for v in table["lens"])
     known, why = bool(table["known"][i]), str(table["why"][i])
     if not np.isfinite(focal):
         known, why = False, why or str(table["words"])
@@ -240,10 +245,11 @@ def _spread(at: Array, width: int, height: int) -> float:
 
 
 def _said(table: Analysis, world: World) -> str:
-    focal, k1 = float(table["lens"][0]), float(table["lens"][3])
+    focals, k1 = np.asarray(table["focals"]), float(table["lens"][2])
     out = [str(table["words"])]
-    if np.isfinite(focal) and str(table["kind"]) in (PARALLAX, TURN):
-        out.append(f"Focal length {focal:.0f} px" + (f", k1 {k1:.3f}." if k1 else "."))
+    if np.isfinite(focals[0]) and str(table["kind"]) in (PARALLAX, TURN):
+        changes = f" to {focals[-1]:.0f}" if np.ptp(focals) else ""
+        out.append(f"Focal length {focals[0]:.0f}{changes} px" + (f", k1 {k1:.3f}." if k1 else "."))
     if str(table["kind"]) == PARALLAX:
         out.append(
             "Lengths in metres."
