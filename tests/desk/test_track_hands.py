@@ -161,6 +161,58 @@ def test_a_track_from_its_first_press_to_the_last_key(window: MainWindow, qtbot:
     assert known(window, 24)
 
 
+def test_it_is_followed_on_to_the_frame_that_asks(window: MainWindow, qtbot: Any) -> None:
+    s, bench = window.state, window.bench
+    said: list[str] = []
+    s.said.connect(lambda words, _: said.append(words))
+    bench.acts.add_step("point_track")
+    settle(qtbot, window)
+    click(window, *AT)
+    settle(qtbot, window)
+    s.edits.run("step.limit", step=s.step_id, reading="error", limit=5.0)
+    settle(qtbot, window)
+    went: list[int] = []
+    s.frame_changed.connect(went.append)
+    key(qtbot, window, Qt.Key.Key_T)
+    qtbot.waitUntil(lambda: not bench.follow_on.goes)
+    asks = [f.worst_frame for f in s.known.findings(s.step_id)]
+    stopped = min(asks, default=LENGTH)
+    assert went == list(range(2, stopped + 1))  # through each of them
+    assert (f"Frame {stopped} asks" if asks else "No frame asks for a hand up to the end") in said[-1]
+    key(qtbot, window, Qt.Key.Key_T, modifier=Qt.KeyboardModifier.ShiftModifier)
+    qtbot.waitUntil(lambda: not bench.follow_on.goes)
+    assert s.frame == 1
+    assert "up to the beginning" in said[-1]
+    # a limit that no frame keeps stops it at once, and names the reading
+    s.edits.run("step.limit", step=s.step_id, reading="error", limit=1e-6)
+    settle(qtbot, window)
+    key(qtbot, window, Qt.Key.Key_T)
+    assert s.frame == 2
+    assert said[-1].startswith("Frame 2 asks for a hand: error")
+
+
+def test_following_on_stops_when_it_is_told_to_or_somebody_goes_elsewhere(window: MainWindow, qtbot: Any) -> None:
+    s, bench = window.state, window.bench
+    bench.acts.add_step("point_track")
+    settle(qtbot, window)
+    click(window, *AT)
+    settle(qtbot, window)
+    bench.follow_on.start(1)
+    assert bench.follow_on.goes
+    bench.follow_on.start(1)  # again: stop
+    assert not bench.follow_on.goes
+    settle(qtbot, window)
+    assert s.frame == 1
+    bench.follow_on.start(1)
+    s.set_frame(7)
+    settle(qtbot, window)
+    assert not bench.follow_on.goes
+    assert s.frame == 7
+    s.set_step("")
+    bench.follow_on.start(1)
+    assert not bench.follow_on.goes
+
+
 def test_a_new_look_and_what_cannot_be_done_is_said(window: MainWindow, qtbot: Any) -> None:
     s = window.state
     said: list[str] = []

@@ -54,12 +54,16 @@ def lies(t: float, seed: int, fast: float, turn: float, grow: float) -> np.ndarr
 def clip(
     seed: int, *, frames: int = 40, fast: float = 12.0, shutter: float = 0.5, turn: float = 0.0, grow: float = 0.0, light: float = 0.0,
     hidden: bool = False, noise: float = 1.5, points: int = 6, half: bool = False,
-    dab: tuple[float, float, float] | None = None,
+    dab: tuple[float, float, float] | None = None, alike: float = 0.0,
 ) -> Clip:  # fmt: skip
     """`fast` px a frame at most; `shutter` share of a frame's time; `turn` degrees and `grow` either way; `light`: gain 1 ± light;
-    `noise` 8-bit levels; `half`: chroma at half size; `dab`: the linear colour of dabs of paint, 6 px wide, on the points."""
+    `noise` 8-bit levels; `half`: chroma at half size; `dab`: the linear colour of dabs of paint, 6 px wide, on the points;
+    `alike`: share of the thing that is nine times the same."""
     dice = np.random.default_rng(1000 + seed)
     thing, ground = texture(seed, THING * FINE), texture(seed + 500, 640 * FINE // 2)
+    if alike:
+        tile = np.tile(texture(seed + 900, THING * FINE // 3), (3, 3, 1))
+        thing = alike * tile + (1 - alike) * thing
     ground = cv2.resize(ground, (640 * FINE, 640 * FINE), interpolation=cv2.INTER_CUBIC)
     own = dice.uniform(-0.32, 0.32, (points, 2)) * THING
     for x, y in own if dab is not None else ():

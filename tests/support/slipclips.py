@@ -144,9 +144,11 @@ def hands_plainly(c: Clip, k: int) -> int:
 
 
 def hands_asked(c: Clip, k: int, folder: Path, most: int = 30) -> int:
-    """Frames that a person sets who is led by what the track asks, and takes a proposal whose places are right."""
+    """Frames that a person sets who is led by what the track asks, takes a proposal whose places are right, and takes it back unless
+    less is wrong then."""
     shot = _shot(c, k, folder)
     material, kept, hands, refused = Material(folder), AnalysisStore(None), 0, False
+    before: tuple[Shot, int] | None = None
     while hands < most:
         renderer, step = Renderer(shot, material, analyses=kept), shot.steps[0]
         kind, inputs = kind_of(step.kind), StepInputs(renderer, step)
@@ -155,14 +157,20 @@ def hands_asked(c: Clip, k: int, folder: Path, most: int = 30) -> int:
         wrong = [n for n, m in enumerate(motions) if c.shown[n, k] and (not m.known or _off(c, k, n, m.matrix) > WRONG)]
         if not wrong:
             break
+        if before is not None and len(wrong) >= before[1]:
+            shot, before, refused = before[0], None, True
+            continue
+        before = None
         proposal = None if refused else renderer.propose(step.id)
-        if proposal is not None and proposal.pins:
+        if proposal is not None and proposal.sets:
             places = [(p.frame - 1, p.value["places"][0]) for v in proposal.pins.values() for p in v]
             refused = any(np.hypot(*(np.array(at) - c.truth[n, k])) > WRONG for n, at in places)
             if not refused:
-                shot = shot.with_step(proposal.used(step))
+                before, shot = (shot, len(wrong)), shot.with_step(proposal.used(step))
                 continue
-        asked = [s.worst - 1 for s in slips(kind, inputs, params) if c.shown[s.worst - 1, k]]  # type: ignore[arg-type]
+        refused = False
+        asked = [(s.look or s.worst) - 1 for s in slips(kind, inputs, params)]  # type: ignore[arg-type]
+        asked = [n for n in asked if c.shown[n, k]]
         n = (asked or wrong)[0]
         shot, hands = shot.with_step(set_pin(step, "seat", Pin(frame=n + 1, value=[c.truth[n, k].tolist()]))), hands + 1
     return hands

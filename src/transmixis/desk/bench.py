@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSpli
 
 from transmixis.desk.benchparts import FaultCount, Legend, numbered_thumb, word
 from transmixis.desk.engine import AHEAD, Engine
+from transmixis.desk.followon import FollowOn
 from transmixis.desk.ledger import ZOOMS, Ledger
 from transmixis.desk.look import Look
 from transmixis.desk.readingwords import value_words
@@ -53,6 +54,7 @@ class Bench(QWidget):
         )
         self.hands = Hands(state, engine)
         self.acts = StepActs(state, self.sheet, self)
+        self.follow_on = FollowOn(state)
         self.tools = Words((), "", {})
         self._pointer, self._zoom, self._play_note = QLabel(), QLabel(), QLabel()
         self._faults = FaultCount(state)

@@ -14,6 +14,7 @@ from transmixis.shot.model import STAGES
 
 PAGES = (("board", "B", "board"), ("findings", "S", "findings of all plates"), ("shelf", "L", "shelf of stock elements"), ("log", "J", "log book"), ("deliver", "D", "hand over"))  # fmt: skip
 POINTER = (("hold Y", "look at the plate"), ("+, −, 0", "in the viewer: closer, further, whole frame"))  # the viewer's own
+FOLLOW = "follow on, back, to the next frame that asks; again: stop"
 
 
 def moving(s: State, bench: Bench) -> list[Command]:
@@ -81,6 +82,8 @@ def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Callable
             "next, previous frame of this step that asks for a hand",
             partial(s.known.next_fault, back=True, own=True),
         ),
+        Command("follow.on", "T", FOLLOW, partial(bench.follow_on.start, 1)),
+        Command("follow.back", "Shift+T", FOLLOW, partial(bench.follow_on.start, -1)),
         Command("part.gather", "A", "gather steps to a part, fold the part", bench.acts.gather),
         Command("part.fold", "Shift+A", "gather steps to a part, fold the part", bench.acts.fold_here),
         Command("proposal.use", "U", "use the proposal, keep mine", use),

@@ -1,7 +1,8 @@
 """Following a surface or a point from frame to frame: where it is looked for, how far, and when it counts as lost.
 
-Every frame is compared with the reference, so nothing adds up. It is looked for where its own path leads; where it is not, in a widening
-neighbourhood; and it is found again after it was hidden.
+Every frame is compared with the reference, so nothing adds up. It is looked for where its own path leads; where it is not, where its
+surroundings have moved; then in a widening neighbourhood. While it is hidden it is carried on by surroundings that moved as it did, so that
+of look-alikes the right one is found again.
 """
 
 from __future__ import annotations
@@ -13,6 +14,7 @@ import cv2
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.motion.around import NEAR, WIDE, Around
 from transmixis.core.motion.features import features_of, perspective
 from transmixis.core.motion.frame import Frame
 from transmixis.core.motion.level import OUTSIDE, Laid
@@ -67,19 +69,32 @@ def stretches(first: int, last: int, seats: Sequence[int], hidden: Collection[in
 @dataclass(frozen=True)
 class Way:
     """Where it was in the two frames before, the last first; for how many frames it has been lost; what is known of the shutter;
-    and how alike it usually is."""
+    how alike it usually is; the frame that `last` is told of (None: not said); and while it is lost, within how many px its surroundings
+    move as it does (0: they do not, or nobody has looked)."""
 
     last: Array
     before: Array
     lost: int = 0
     shutter: Shutter = field(default_factory=Shutter)
     usual: float | None = None
+    at: int | None = None
+    around: int = 0
 
-    def on(self, found: Laid) -> Way:
+    def on(self, found: Laid, frame: int | None = None) -> Way:
         """The way after one more frame."""
         if found.lost:
-            return replace(self, before=self.last, lost=self.lost + 1)
-        return replace(self, last=found.matrix, before=found.matrix if self.lost else self.last, lost=0)
+            return replace(self, lost=self.lost + 1)
+        before = found.matrix if self.lost else self.last
+        return replace(self, last=found.matrix, before=before, lost=0, at=frame, around=0)
+
+    def carried(self, matrix: Array, frame: int) -> Way:
+        """The same, lost, where its surroundings have brought it by that frame."""
+        return replace(self, last=matrix, before=self.last, at=frame)
+
+    @property
+    def from_rest(self) -> bool:
+        """True where nothing is told of its speed."""
+        return self.lost > 0 or np.array_equal(self.last, self.before)
 
     def expected(self) -> Array:
         """Where it is going."""
@@ -102,21 +117,55 @@ def follow(
     out: list[Laid] = []
     first = way
     begin = np.full((3, 3), np.nan) if way.lost else way.last  # over a gap no speed is told
+    around = Around(picture)
     for i, n in enumerate(frames):
         if progress is not None:
             progress.at(i, len(frames), f"following, frame {n}")
         try:
-            found = found_in(surface, picture(n), way, reach)
+            found = found_in(surface, picture(n), way, reach, lambda w=way, n=n: _led(surface, around, w, n))  # type: ignore[misc]
         except UserError as e:
             found = Laid(way.last, why=str(e))
         out.append(found)
-        way = way.on(found)
+        way = _after(surface, around, way, found, n)
     out, shutter = through_blur(surface, frames, out, begin, Again(picture).laid, way.shutter, progress)
     out, usual = _without_strangers(out, way.usual, surface.stranger)
     way = replace(first, shutter=shutter, usual=usual)
-    for found in out:
-        way = way.on(found)
+    for n, found in zip(frames, out, strict=True):
+        way = _after(surface, around, way, found, n)
     return out, way
+
+
+def _after(surface: Surface, around: Around, way: Way, found: Laid, n: int) -> Way:
+    """The way after frame n; where it is lost, brought on by what surrounds it, if that moved as it did until then."""
+    if way.at is None or not found.lost:
+        return way.on(found, n)
+    last, before, at = way.at, _middle(surface, way.before), _middle(surface, way.last)
+    if not way.lost and not way.from_rest:
+        way = replace(way, around=around.shared(last - (1 if n > last else -1), last, before, at))
+    m = around.moved(last, n, at, way.around, at - before) if way.around else None
+    way = way.on(found)
+    return way if m is None else way.carried(_brought(surface, m, way.last), n)
+
+
+def _led(surface: Surface, around: Around, way: Way, n: int) -> list[Array]:
+    """Where it may lie in frame n by how what is near and what is further about it moves."""
+    if way.at is None or way.lost:
+        return []
+    moves = [around.moved(way.at, n, _middle(surface, way.last), radius) for radius in (NEAR, WIDE)]
+    return [_brought(surface, m, way.last) for m in moves if m is not None]
+
+
+def _brought(surface: Surface, move: Array, matrix: Array) -> Array:
+    """A matrix moved on by what surrounds it, in the ways in which the surface may move."""
+    if surface.parameters != MODELS["position"]:
+        return np.asarray(move @ matrix)
+    at = _middle(surface, matrix)
+    x, y = moved_points(move, at)[0] - at
+    return np.asarray(np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]]) @ matrix)
+
+
+def _middle(surface: Surface, matrix: Array) -> Array:
+    return np.asarray(moved_points(matrix, surface.corners).mean(axis=0))
 
 
 def _without_strangers(found: list[Laid], usual: float | None, strange: float) -> tuple[list[Laid], float | None]:
@@ -148,18 +197,26 @@ class Again:
         return surface.lay(self._at[1], start)
 
 
-def found_in(surface: Surface, picture: Array, way: Way, reach: int) -> Laid:
-    """The surface in one frame."""
-    best = _looked_for(surface, picture, way, reach)
+def found_in(surface: Surface, picture: Array, way: Way, reach: int, led: Callable[[], list[Array]] | None = None) -> Laid:
+    """The surface in one frame. `led`: where else it may lie, asked for where its own path does not tell."""
+    best = _looked_for(surface, picture, way, reach, led or list)
     if best.lost or best.alike >= SURE:
         return best
     again = laid_near(surface, picture, best.matrix)  # as well as it can be, for all that it is unlike
     return best if again.lost else again
 
 
-def _looked_for(surface: Surface, picture: Array, way: Way, reach: int) -> Laid:
+def _looked_for(surface: Surface, picture: Array, way: Way, reach: int, led: Callable[[], list[Array]]) -> Laid:
     start = way.expected()
     best = laid_near(surface, picture, start, SURE)
+    sure = not best.lost and best.alike >= SURE
+    if sure and not way.from_rest:
+        return best
+    for begin in led():  # from rest even what is sure may be another that looks like it
+        if np.abs(moved_points(begin, surface.corners) - moved_points(best.matrix, surface.corners)).max() > CLOSE or best.lost:
+            again = laid_near(surface, picture, begin, SURE)
+            if not again.lost and (best.lost or again.alike > best.alike):
+                best = again
     if not best.lost and best.alike >= SURE:
         return best
     wide = int(reach * min(WIDER**way.lost, WIDEST))

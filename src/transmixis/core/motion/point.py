@@ -135,7 +135,7 @@ def _followed(
     done = 1
     with ThreadPoolExecutor(THREADS) as pool:
         for order in (range(reference + 1, frames), range(reference - 1, -1, -1)):
-            ways = [Way(np.eye(3), np.eye(3)) for _ in patterns]
+            ways = [Way(np.eye(3), np.eye(3), at=reference) for _ in patterns]
             for part, held in _parts(picture, order):
 
                 def one(k: int, part: range = part, held: Look = held, ways: list[Way] = ways) -> None:
@@ -159,28 +159,33 @@ class _Quiet(Progress):
 
 
 def _parts(picture: Look, order: range) -> Iterator[tuple[range, Look]]:
-    """Stretches of frames, each held while it is looked at; what cannot be read says so when it is asked for."""
+    """Stretches of frames, each held while it is looked at, with the two frames before it; what cannot be read, or is not held any more,
+    says so when it is asked for."""
     at = 0
+    before = {i: _read(picture, i) for i in [order.start - order.step] if len(order)}
     while at < len(order):
         held: dict[int, Array | UserError] = {}
-        size = 0
         for i in order[at : at + STRETCH]:
-            try:
-                frame = np.asarray(picture(i))
-                held[i], size = frame, size + frame.nbytes
-            except UserError as e:
-                held[i] = e
-            if size > HELD:
+            held[i] = _read(picture, i)
+            if sum(f.nbytes for f in held.values() if not isinstance(f, UserError)) > HELD:
                 break
 
-        def look(i: int, held: dict[int, Array | UserError] = held) -> Array:
-            frame = held[i]
+        def look(i: int, held: dict[int, Array | UserError] = {**before, **held}) -> Array:  # noqa: B006
+            frame = held.get(i, UserError(f"Frame {i + 1} is not at hand any more."))
             if isinstance(frame, UserError):
                 raise frame
             return frame
 
         yield order[at : at + len(held)], look
         at += len(held)
+        before = dict([*before.items(), *held.items()][-2:])
+
+
+def _read(picture: Look, i: int) -> Array | UserError:
+    try:
+        return np.asarray(picture(i))
+    except UserError as e:
+        return e
 
 
 def proposed_half(picture: Look, at: Array, reference: int, frames: int, reach: int = REACH) -> int:

@@ -32,7 +32,7 @@ SIGHT = "sight"  # the parameter whose pins say from where on it is hidden, or i
 class Following(StepKind[P]):
     """A kind that follows something from its reference frame. Subclasses say what: `surface_of` and `places`."""
 
-    stage, product, version = "Motion", "motion", 8
+    stage, product, version = "Motion", "motion", 9
     roles = ("motion",)
     pieced = True
     held_pins = (SEAT, RESEAT)
@@ -111,7 +111,7 @@ class Following(StepKind[P]):
             told = moved_points(matrix, self.places(params))
             surface = self.surface_of(inputs, here, told)
         seat = np.eye(3) if anew else matrix
-        way = Way(seat, seat) if before is None else _way(before)
+        way = Way(seat, seat, at=frame) if before is None else _way(before)
         frames, begun = piece.depends["frames"], way
 
         def look(n: int) -> Array:
@@ -192,13 +192,22 @@ def _told(number: Array) -> float | None:
 
 def _way(kept: Analysis) -> Way:
     """The way it was going at the end of a piece."""
-    return Way(kept["last"], kept["before"], int(kept["lost"]), _shutter(kept["shutter"]), _told(kept["usual"]))
+    at, around = (int(v) for v in kept["at"])
+    return Way(kept["last"], kept["before"], int(kept["lost"]), _shutter(kept["shutter"]), _told(kept["usual"]), at, around)
 
 
 def _kept_way(way: Way) -> Analysis:
     numbers = [np.nan if way.shutter.share is None else way.shutter.share, *(way.shutter.bend or (np.nan, np.nan))]
     usual = np.array(np.nan if way.usual is None else way.usual)
-    return {"last": way.last, "before": way.before, "lost": np.array(way.lost), "shutter": np.array(numbers), "usual": usual}
+    at = np.array([-1 if way.at is None else way.at, way.around])
+    return {
+        "last": way.last,
+        "before": way.before,
+        "lost": np.array(way.lost),
+        "shutter": np.array(numbers),
+        "usual": usual,
+        "at": at,
+    }
 
 
 def _shutter(numbers: Array) -> Shutter:

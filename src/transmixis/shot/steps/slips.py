@@ -41,7 +41,8 @@ MOST_HANDS = 3
 @dataclass(frozen=True)
 class Slip:
     """Frames `first`..`last` that ask, found from `seat` on; `lost` is how many of them are not known, `error` px the worst of the others
-    (nan: none), `worst` the frame that is furthest over a limit, `reading` the one that says so. `outside`: it has left the frame."""
+    (nan: none), `worst` the frame that is furthest over a limit, `reading` the one that says so. `outside`: it has left the frame. `look`: the
+    frame of the new look that brought it off its place, if that is what asks; 0: none."""
 
     first: int
     last: int
@@ -51,6 +52,7 @@ class Slip:
     worst: int
     reading: str
     outside: bool = False
+    look: int = 0
 
     @property
     def frames(self) -> range:
@@ -88,8 +90,20 @@ def slips(kind: Track[Any], inputs: Inputs, params: Any) -> list[Slip]:
         _, worst, reading = max(over) if over else (0.0, (a + b) // 2 + 1, "gap")
         outside = all(m.why == OUTSIDE for m, _ in rows[a : b + 1])
         seat = min(seats, key=lambda s: min(abs(s - a - 1), abs(s - b - 1)))
-        out.append(Slip(a + 1, b + 1, seat, int(lost[a : b + 1].sum()), max(told, default=float("nan")), worst, reading, outside))
+        look = _look_to_blame(inputs, worst) if reading == "drift" else 0
+        out.append(
+            Slip(a + 1, b + 1, seat, int(lost[a : b + 1].sum()), max(told, default=float("nan")), worst, reading, outside, look)
+        )
     return sorted(out, key=lambda s: s.first - s.last)
+
+
+def _look_to_blame(inputs: Inputs, n: int) -> int:
+    """The frame of the new look by which frame n was found, if no hand has set its place; else 0."""
+    piece = inputs.piece(n)
+    by = 0 if piece is None else int(piece["by"])
+    pins = inputs.pins()
+    looks, seats = ({p.frame for p in pins.get(name, ())} for name in (RESEAT, "seat"))
+    return by if by in looks - seats else 0
 
 
 def way_out(kind: Track[Any], inputs: Inputs, params: Any, progress: Progress) -> Proposal | None:
@@ -98,6 +112,8 @@ def way_out(kind: Track[Any], inputs: Inputs, params: Any, progress: Progress) -
     if not found:
         return None
     slip = found[0]
+    if slip.look:  # all that it carries is as far off as it is, and no further look can know
+        return _set_the_look(slip)
     best: tuple[tuple[float, ...], Proposal] | None = None
     now = (len(slip.frames), slip.error if np.isfinite(slip.error) else 0.0)
     ways = _ways(kind, inputs, params, slip, progress)
@@ -164,7 +180,7 @@ def reseated_here(kind: Track[Any], inputs: Inputs, params: Any, n: int, motion:
     def proposal(effects: tuple[Effect, ...]) -> Proposal:
         return Proposal({}, words, effects, costs=f"A second reference at frame {n}.", pins=pins)
 
-    return WayOut(*surfaces, n, Way(np.eye(3), np.eye(3)), motion.error, proposal)
+    return WayOut(*surfaces, n, Way(np.eye(3), np.eye(3), at=n), motion.error, proposal)
 
 
 def set_otherwise(kind: Track[Any], inputs: Inputs, params: Any, n: int, motion: Motion, values: dict[str, Any], words: str) -> WayOut | None:  # fmt: skip
@@ -173,7 +189,7 @@ def set_otherwise(kind: Track[Any], inputs: Inputs, params: Any, n: int, motion:
         surfaces = _surfaces(kind, inputs, params.model_copy(update=values), None)
     except UserError:
         return None
-    return WayOut(*surfaces, n, Way(motion.matrix, motion.matrix), 0.0, lambda effects: Proposal(values, words, effects))
+    return WayOut(*surfaces, n, Way(motion.matrix, motion.matrix, at=n), 0.0, lambda effects: Proposal(values, words, effects))
 
 
 def _surfaces(kind: Track[Any], inputs: Inputs, params: Any, told: Array | None) -> tuple[Any, Surface, Surface | None]:
@@ -220,6 +236,14 @@ def _effects(slip: Slip, bad: int, error: float) -> tuple[Effect, ...]:
     if np.isfinite(slip.error) and 0 < error < np.inf:
         out.append(Effect("worst error", slip.error, error, "px", ERROR))
     return tuple(out)
+
+
+def _set_the_look(slip: Slip) -> Proposal:
+    words = (
+        f"What is found by the new look of frame {slip.look} lies beside what the first one says. Go there and drag its place right: all that "
+        "it carries moves with it."
+    )
+    return Proposal({}, words, frames=(slip.first, slip.last))
 
 
 def _by_hand(slip: Slip) -> Proposal:
