@@ -14,8 +14,9 @@ from hypothesis import strategies as st
 from othersolver import solved_otherwise
 from scipy.spatial.transform import Rotation
 
-from transmixis.core.errors import UserError
+from transmixis.core.errors import Cancelled, UserError
 from transmixis.core.motion.bending import bent, flat_of, unbent
+from transmixis.core.progress import Progress
 from transmixis.core.solve.bundle import Bundle, _jacobian, _rotation, adjusted
 from transmixis.core.solve.camera import FLAT, LOCKED, PARALLAX, TURN, _depth, _noise, solved
 from transmixis.core.solve.grow import Scene, flat_rest, start_pair
@@ -257,3 +258,42 @@ def test_a_turn_is_found_among_strangers() -> None:
     b[:15] = rng.normal(size=(15, 3))
     b[:15] /= np.linalg.norm(b[:15], axis=1, keepdims=True)
     assert turned_by(a, b) == pytest.approx(turn, abs=1e-6)
+
+
+class _StopsAt(Progress):
+    """Cancels itself when it has been asked so often."""
+
+    def __init__(self, asks: int) -> None:
+        super().__init__()
+        self.left = asks
+
+    def check(self) -> None:
+        self.left -= 1
+        if self.left < 0:
+            self.cancel()
+        super().check()
+
+
+@pytest.mark.parametrize("asks", [0, 3, 40, 100])
+@pytest.mark.parametrize("focal", [FOCAL, None])
+def test_a_solve_stops_wherever_it_is_when_it_is_told_to(asks: int, focal: float | None) -> None:
+    """In every round and at every point, so that nobody waits for a whole adjustment."""
+    at, *_ = truck(frames=10, points=60)
+    progress = _StopsAt(asks)
+    with pytest.raises(Cancelled):
+        solved(tracks(at), SIZE, focal, bend=False, progress=progress)
+    assert progress.left == -1  # at the first that it was told
+
+
+def test_each_round_and_each_row_of_pairs_asks() -> None:
+    at, turn, place, things = truck(noise=0.5, frames=6, points=60)
+    j, i = np.nonzero(np.isfinite(at[..., 0]).T)
+    shifts = -np.einsum("nij,nj->ni", turn, place)
+    start = Bundle(turn, shifts + 0.01, things, np.array([1000.0, 0, 0]), np.array(SIZE) / 2, i, j, at[i, j])
+    with pytest.raises(Cancelled):
+        adjusted(start, rounds=30, progress=_StopsAt(2))
+    with pytest.raises(Cancelled):
+        start_pair(at, _StopsAt(2))
+    pans, _ = pan(frames=8)
+    with pytest.raises(Cancelled):
+        solved(tracks(pans), SIZE, FOCAL, bend=False, progress=_StopsAt(14))

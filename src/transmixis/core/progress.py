@@ -25,10 +25,14 @@ class Progress:
     def cancelled(self) -> bool:
         return self._stop.is_set()
 
-    def at(self, done: float, total: float, text: str = "") -> None:
-        """Report, and raise Cancelled if the person wants it to stop."""
+    def check(self) -> None:
+        """Raise Cancelled if the person wants it to stop: in the middle of what takes longer than a frame does."""
         if self._stop.is_set():
             raise Cancelled("cancelled")
+
+    def at(self, done: float, total: float, text: str = "") -> None:
+        """Report, and raise Cancelled if the person wants it to stop."""
+        self.check()
         if self._told and total > 0:
             spent = time.monotonic() - self._began
             left = spent / done * (total - done) if done > 0 else None

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numba import njit
 
+from transmixis.core.progress import Progress
 from transmixis.core.types import Array
 
 CAUCHY = 0.3  # px: what is off by so much counts half
@@ -73,6 +74,7 @@ def adjusted(
     moving: bool = True,
     zoom: bool = False,
     cauchy: float = CAUCHY,
+    progress: Progress | None = None,
 ) -> Bundle:
     """The bundle as it fits best. Free are `focal` and the `bend` of the lens if said, or with `zoom` each camera's own focal length;
     `moving`: the cameras' places too."""
@@ -83,6 +85,8 @@ def adjusted(
     cost = _cost(b, even, cauchy)
     damping = DAMPING
     for _ in range(rounds):
+        if progress is not None:
+            progress.check()
         step = _step(
             b.turns, b.shifts, b.points, b.lens, b.zoomed, even, b.middle, b.cams, b.at, starts, free, moving, 7 if zoom else 6,
             cauchy, damping,

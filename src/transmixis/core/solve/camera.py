@@ -75,7 +75,7 @@ def solved(
     given = float("nan") if focal is None else focal  # of a camera that stands it is not told
     if _stands(tracks.places):
         return _locked(tracks, given, middle)
-    depth, why = _depth(tracks)
+    depth, why = _depth(tracks, progress)
     scene: Scene | None = None
     kind = PARALLAX
     if depth:
@@ -103,10 +103,10 @@ def _noise(tracks: Tracks) -> float:
     return float(np.median(errors)) if len(errors) else 0.0
 
 
-def _depth(tracks: Tracks) -> tuple[bool, str]:
+def _depth(tracks: Tracks, progress: Progress | None = None) -> tuple[bool, str]:
     """Whether the take shows depth, and why not."""
     try:
-        i, j = start_pair(tracks.places)
+        i, j = start_pair(tracks.places, progress)
     except UserError as e:
         return False, str(e)
     both = np.isfinite(tracks.places[i, :, 0]) & np.isfinite(tracks.places[j, :, 0])

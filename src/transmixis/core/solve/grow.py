@@ -74,13 +74,15 @@ class Scene:
         return flat_of(self.places, float(self.lens[0]), self.middle, float(self.lens[1]), float(self.lens[2]))
 
 
-def start_pair(places: Array) -> tuple[int, int]:
+def start_pair(places: Array, progress: Progress | None = None) -> tuple[int, int]:
     """The two frames that tell most of depth: the largest rest that no flat perspective explains, times the root of the tracks they
     share. Raises UserError where no two share enough."""
     n = len(places)
     frames = np.unique(np.linspace(0, n - 1, min(n, PAIRS)).round().astype(int))
     best, worth = (0, 0), 0.0
     for x, i in enumerate(frames):
+        if progress is not None:
+            progress.check()
         for j in frames[x + 1 :]:
             both = np.isfinite(places[i, :, 0]) & np.isfinite(places[j, :, 0])
             if both.sum() < SHARED:
@@ -117,12 +119,12 @@ def grown(
     Raises UserError where it cannot be begun."""
     progress = progress or Progress()
     n, m = places.shape[:2]
-    first, second = start_pair(places)
+    first, second = start_pair(places, progress)
     scene = Scene(
         np.tile(np.eye(3), (n, 1, 1)), np.zeros((n, 3)), np.zeros((m, 3)), np.zeros(n, bool), np.zeros(m, bool),
         np.array([focal, 0.0, 0.0]), np.asarray(middle, np.float64), places, zooms,
     )  # fmt: skip
-    _begun(scene, first, second)
+    _begun(scene, first, second, progress)
     tried: set[int] = set()
     while True:
         progress.at(float(scene.known.sum()), n, "solving the camera")
@@ -135,19 +137,19 @@ def grown(
             tried.add(k)
             continue
         tried.clear()
-        _points(scene)
+        _points(scene, progress)
         if scene.known.sum() % EVERY == 0 or scene.known.sum() < EVERY:
-            _adjust(scene, free=free and scene.known.sum() >= 4, bend=bend and scene.known.sum() >= 8, rounds=6)
+            _adjust(scene, progress, free=free and scene.known.sum() >= 4, bend=bend and scene.known.sum() >= 8, rounds=6)
     for limit in (NEAR, WRONG, WRONG):
-        _adjust(scene, free=free, bend=bend, rounds=20)
+        _adjust(scene, progress, free=free, bend=bend, rounds=20)
         cleaned(scene, limit)
-        _points(scene)
-    _adjust(scene, free=free, bend=bend, rounds=30)
+        _points(scene, progress)
+    _adjust(scene, progress, free=free, bend=bend, rounds=30)
     cleaned(scene, WRONG)
     return scene
 
 
-def _begun(scene: Scene, first: int, second: int) -> None:
+def _begun(scene: Scene, first: int, second: int, progress: Progress) -> None:
     both = np.isfinite(scene.places[first, :, 0]) & np.isfinite(scene.places[second, :, 0])
     flat = scene.flat()
     a, b = flat[first, both], flat[second, both]
@@ -161,10 +163,10 @@ def _begun(scene: Scene, first: int, second: int) -> None:
     _, turn, shift, *_ = cv2.recoverPose(e, a, b, np.eye(3), distanceThresh=1e9, mask=near)
     scene.turns[second], scene.shifts[second] = turn, shift.ravel()
     scene.known[[first, second]] = True
-    _points(scene)
+    _points(scene, progress)
     if scene.solid.sum() < LEAST:
         raise UserError("The camera moves too little beside how far things are; no depth can be told.")
-    _adjust(scene, free=False, bend=False, rounds=15)
+    _adjust(scene, progress, free=False, bend=False, rounds=15)
 
 
 def _posed(scene: Scene, k: int) -> bool:
@@ -188,13 +190,14 @@ def _posed(scene: Scene, k: int) -> bool:
     return True
 
 
-def _points(scene: Scene) -> None:
+def _points(scene: Scene, progress: Progress) -> None:
     """Points from the rays of the known frames, where they meet at angle enough and are seen where they are found."""
     frames = np.flatnonzero(scene.known)
     flat = scene.flat()[frames]
     turns, shifts = scene.turns[frames], scene.shifts[frames]
     places = -np.einsum("nji,nj->ni", turns, shifts)
     for j in np.flatnonzero(~scene.solid):
+        progress.check()
         seen = np.isfinite(flat[:, j, 0])
         if seen.sum() < 2:
             continue
@@ -217,9 +220,9 @@ def _points(scene: Scene) -> None:
             scene.points[j], scene.solid[j] = x, True
 
 
-def _adjust(scene: Scene, *, free: bool, bend: bool, rounds: int) -> None:
+def _adjust(scene: Scene, progress: Progress, *, free: bool, bend: bool, rounds: int) -> None:
     zoom = free and scene.zooms is not None
-    scene.taken(adjusted(scene.bundle(), rounds=rounds, focal=free, bend=bend, zoom=zoom))
+    scene.taken(adjusted(scene.bundle(), rounds=rounds, focal=free, bend=bend, zoom=zoom, progress=progress))
 
 
 def cleaned(scene: Scene, limit: float) -> None:

@@ -49,9 +49,9 @@ def turning(
         raise UserError("Too few features are shared between frames; a more textured take can be solved.")
     zoom = free and zooms is not None
     for limit in (NEAR, WRONG):
-        scene.taken(adjusted(scene.bundle(), focal=free, bend=bend, moving=False, zoom=zoom))
+        scene.taken(adjusted(scene.bundle(), focal=free, bend=bend, moving=False, zoom=zoom, progress=progress))
         cleaned(scene, limit)
-    scene.taken(adjusted(scene.bundle(), focal=free, bend=bend, moving=False, zoom=zoom))
+    scene.taken(adjusted(scene.bundle(), focal=free, bend=bend, moving=False, zoom=zoom, progress=progress))
     return scene
 
 
