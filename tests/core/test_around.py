@@ -134,3 +134,16 @@ def test_a_pattern_that_only_shifts_is_not_turned_by_its_surroundings() -> None:
     assert only[:2, :2] == pytest.approx(np.eye(2))
     assert moved_points(only, MIDDLE) == pytest.approx(moved_points(move @ base, MIDDLE), abs=0.5)
     assert _brought(about_point(picture, MIDDLE, 9, "similarity"), move, base) == pytest.approx(move @ base)
+
+
+def test_only_what_is_near_tells_and_an_alpha_is_not_looked_at() -> None:
+    """Beyond the radius all moves the other way."""
+    picture, at = wall(6, (340, 360)), np.array([250.0, 230])
+    near = np.zeros((340, 360, 1), np.float32)
+    near[230 - NEAR - 12 : 230 + NEAR + 12, 250 - NEAR - 12 : 250 + NEAR + 12] = 1
+    moved = near * np.roll(picture, 4, axis=1) + (1 - near) * np.roll(picture, -4, axis=1)
+    alpha = np.linspace(0, 1, 360, dtype=np.float32)[None, :, None].repeat(340, 0)
+    for a, b in ((picture, moved), (np.dstack([picture, alpha]), np.dstack([moved, alpha[:, ::-1]]))):
+        m = moved_around(a, b, at, NEAR)
+        assert m is not None
+        assert moved_points(m, at)[0] - at == pytest.approx([4, 0], abs=0.2)
