@@ -41,6 +41,15 @@ class Scene:
     places: Array  # (n, m, 2) px, nan where not seen
     zooms: Array | None = None  # (n,) of the focal length, where it changes; a guess until adjusted
 
+    @classmethod
+    def unknown(cls, places: Array, focal: float, middle: Array, zooms: Array | None) -> Scene:
+        """Of tracks `places` (n, m, 2), before anything is known."""
+        n, m = places.shape[:2]
+        return cls(
+            np.tile(np.eye(3), (n, 1, 1)), np.zeros((n, 3)), np.zeros((m, 3)), np.zeros(n, bool), np.zeros(m, bool),
+            np.array([focal, 0.0, 0.0]), np.asarray(middle, np.float64), places, zooms,
+        )  # fmt: skip
+
     def __post_init__(self) -> None:
         self.followed = np.isfinite(self.places[..., 0]).sum(axis=0)  # frames in which each was, before anything is taken out
         self._guess = np.ones(len(self.known)) if self.zooms is None else self.zooms.copy()
@@ -120,10 +129,7 @@ def grown(
     progress = progress or Progress()
     n, m = places.shape[:2]
     first, second = start_pair(places, progress)
-    scene = Scene(
-        np.tile(np.eye(3), (n, 1, 1)), np.zeros((n, 3)), np.zeros((m, 3)), np.zeros(n, bool), np.zeros(m, bool),
-        np.array([focal, 0.0, 0.0]), np.asarray(middle, np.float64), places, zooms,
-    )  # fmt: skip
+    scene = Scene.unknown(places, focal, middle, zooms)
     _begun(scene, first, second, progress)
     tried: set[int] = set()
     while True:

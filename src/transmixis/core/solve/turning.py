@@ -28,10 +28,7 @@ def turning(
     of a focal length that changes. Raises UserError where too few features are shared."""
     progress = progress or Progress()
     n, m = places.shape[:2]
-    scene = Scene(
-        np.tile(np.eye(3), (n, 1, 1)), np.zeros((n, 3)), np.zeros((m, 3)), np.zeros(n, bool), np.zeros(m, bool),
-        np.array([focal, 0.0, 0.0]), np.asarray(middle, np.float64), places, zooms,
-    )  # fmt: skip
+    scene = Scene.unknown(places, focal, middle, zooms)
     rays = _rays(scene)
     scene.known[int(np.argmax(np.isfinite(places[..., 0]).sum(axis=1)))] = True
     _directions(scene, rays)

@@ -38,7 +38,9 @@ class CameraParams(Params):
     focal: float = number(
         0.0, 0.0, 100_000, "px", "Focal length", "Of the lens, in px of the plate. 0: not known, find it.", step=1
     )
-    zoom: str = choice(STAYS, (STAYS, CHANGES), "Zoom", "Whether the focal length stays, or the lens was zoomed while the take ran.")
+    zoom: str = choice(
+        STAYS, (STAYS, CHANGES), "Zoom", "Whether the focal length stays, or the lens was zoomed while the take ran."
+    )
     lens: str = choice(KNOWN_LENS, (KNOWN_LENS, FIND_LENS), "Lens", "Whether it bends straight lines so that it is to be found.")
     ground: tuple[tuple[float, float], ...] = hidden(())
     origin: tuple[tuple[float, float], ...] = hidden(())
