@@ -127,7 +127,7 @@ def grown(
     """The scene of tracks `places` (n, m, 2). `free`: the focal length is only a beginning; with `zooms` (n,), of it, so are these.
     Raises UserError where it cannot be begun."""
     progress = progress or Progress()
-    n, m = places.shape[:2]
+    n = len(places)
     first, second = start_pair(places, progress)
     scene = Scene.unknown(places, focal, middle, zooms)
     _begun(scene, first, second, progress)

@@ -27,7 +27,7 @@ def turning(
     """The turns of a camera that stays in its place, from tracks (n, m, 2). Points are directions of length 1. `zooms` (n,): beginnings
     of a focal length that changes. Raises UserError where too few features are shared."""
     progress = progress or Progress()
-    n, m = places.shape[:2]
+    n = len(places)
     scene = Scene.unknown(places, focal, middle, zooms)
     rays = _rays(scene)
     scene.known[int(np.argmax(np.isfinite(places[..., 0]).sum(axis=1)))] = True
