@@ -31,7 +31,7 @@ from transmixis.core.solve.tracks import follow_all
 from transmixis.core.types import Array
 
 ROUNDS = 6
-STILL = Way(np.eye(3), np.eye(3))
+STILL = Way(np.eye(3), np.eye(3), at=0)
 
 
 def best(jobs: dict[str, Callable[[], object]], rounds: int = ROUNDS) -> dict[str, float]:

@@ -20,7 +20,7 @@ from transmixis.shot.pins import set_pin
 from transmixis.shot.refs import refs_of
 from transmixis.shot.render import Renderer
 from transmixis.shot.stepjob import added, changed
-from transmixis.shot.steps import KINDS
+from transmixis.shot.steps import KINDS, kind_of
 from transmixis.shot.steps.tracking import Track
 from transmixis.shot.stored import AnalysisStore
 from transmixis.shot.workorder import add_step
@@ -143,6 +143,18 @@ def test_a_piece_depends_on_the_frames_that_it_looks_at(folder: Path, tmp_path: 
     assert not set(Keys(shot, Material(tmp_path)).plan("point_track").keys.values()) & set(
         new.values()
     )  # the reference counts for all
+
+
+def test_a_piece_depends_on_the_frame_that_it_was_seated_in() -> None:
+    """There its surroundings are looked at, to tell where it goes from rest."""
+    step = tracked().steps[0]
+    kind = kind_of(step.kind)
+    seat = Pin(frame=12, value=[[60.0, 50.0]])
+    pieces = kind.pieces(LENGTH, kind.Params(**step.params), {"seat": (seat,)})
+    from_seat = [p for p in pieces if p.depends["seat"][0] == 12]
+    assert from_seat
+    assert all(12 in p.frames for p in from_seat)
+    assert all(len(set(p.frames)) == len(p.frames) for p in pieces)
 
 
 def test_a_missing_frame_is_lost_and_the_rest_goes_on(folder: Path, tmp_path: Path) -> None:

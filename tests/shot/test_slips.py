@@ -20,7 +20,7 @@ from transmixis.shot.pins import set_pin
 from transmixis.shot.products import StepInputs
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps import kind_of
-from transmixis.shot.steps.slips import Slip, _by_hand, slips
+from transmixis.shot.steps.slips import Slip, _by_hand, _look_to_blame, _set_the_look, slips
 from transmixis.shot.workorder import add_step
 
 LENGTH, SIZE = 36, (140, 200)
@@ -205,3 +205,29 @@ def test_it_can_be_called_off(folder: Path) -> None:
     progress.cancel()
     with pytest.raises(Cancelled):
         r.propose("point_track", progress)
+
+
+class _Found:
+    """What was found by the new look of frame 9, with or without a place set by hand there."""
+
+    def __init__(self, *, seat: bool) -> None:
+        self.seat = seat
+
+    def piece(self, n: int) -> dict[str, np.ndarray] | None:
+        return {"by": np.array(9 if n > 9 else 1)} if n != 30 else None
+
+    def pins(self) -> dict[str, tuple[Pin, ...]]:
+        pins = {"reseat": (Pin(frame=9, value=1.0),), "seat": (Pin(frame=20, value=1.0),)}
+        return {**pins, "seat": (*pins["seat"], Pin(frame=9, value=1.0))} if self.seat else pins
+
+
+def test_a_new_look_that_is_off_is_named_until_a_hand_has_set_it() -> None:
+    found: Any = _Found(seat=False)
+    assert _look_to_blame(found, 12) == 9
+    assert _look_to_blame(found, 5) == 0  # found by the first look
+    assert _look_to_blame(found, 30) == 0  # nothing is known there
+    assert _look_to_blame(_Found(seat=True), 12) == 0  # type: ignore[arg-type]
+    advice = _set_the_look(Slip(12, 14, 1, 0, 0.8, 13, "drift", look=9))
+    assert not advice.sets
+    assert "new look of frame 9" in advice.reason
+    assert advice.frames == (12, 14)

@@ -47,8 +47,9 @@ class FollowOn:
         if not 1 <= n <= shot.length:
             self._end("No frame asks for a hand up to the " + ("end." if self._way > 0 else "beginning."))
             return
-        take = partial(self._heard, shot, s.step_id, from_frame, n)
-        s.engine.ask(PLAY, lambda: renderer.measure(s.step_id, n), take, self._end, tag=TAG)
+        step_id = s.step_id
+        take = partial(self._heard, shot, step_id, from_frame, n)
+        s.engine.ask(PLAY, lambda: renderer.measure(step_id, n), take, self._end, tag=TAG)
 
     def _heard(self, shot: object, step_id: str, from_frame: int, n: int, readings: list[Reading]) -> None:
         s = self._s

@@ -20,12 +20,11 @@ from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Inputs, P, Piece, Pins, Product, StepKind
 from transmixis.shot.pins import value_at
-from transmixis.shot.steps.reseats import RESEAT, Reseat, lies_at, reseats_of
+from transmixis.shot.steps.reseats import RESEAT, SEAT, Reseat, lies_at, reseats_of
 from transmixis.shot.steps.slips import HIDDEN, NOT_SO_FAR
 from transmixis.shot.steps.trackreadings import gap_about, lost_readings, seat_readings, track_readings
 
 NO_PART = 255
-SEAT = "seat"  # the parameter whose pins are places set by hand
 SIGHT = "sight"  # the parameter whose pins say from where on it is hidden, or in sight again
 
 
@@ -96,8 +95,8 @@ class Following(StepKind[P]):
             depends = {
                 "params": plain, "seat": [s.start, *seats[s.start].ravel().tolist()], "look": look, "own": own, "frames": list(s.frames),
             }  # fmt: skip
-            looked = (reference, s.start, *s.frames) if look else (reference, *s.frames)
-            out.append(Piece(s.name, min(s.frames), max(s.frames), looked, depends, s.after))
+            looked = dict.fromkeys((reference, s.start, *s.frames))  # at the seat its surroundings are looked at, if not its look
+            out.append(Piece(s.name, min(s.frames), max(s.frames), tuple(looked), depends, s.after))
         return tuple(out)
 
     def analyse_piece(self, inputs: Inputs, params: Any, piece: Piece, before: Analysis | None, progress: Progress) -> Analysis:
@@ -193,7 +192,8 @@ def _told(number: Array) -> float | None:
 def _way(kept: Analysis) -> Way:
     """The way it was going at the end of a piece."""
     at, around = (int(v) for v in kept["at"])
-    return Way(kept["last"], kept["before"], int(kept["lost"]), _shutter(kept["shutter"]), _told(kept["usual"]), at, around)
+    shutter, usual = _shutter(kept["shutter"]), _told(kept["usual"])
+    return Way(kept["last"], kept["before"], int(kept["lost"]), shutter, usual, at if at >= 0 else None, around)
 
 
 def _kept_way(way: Way) -> Analysis:

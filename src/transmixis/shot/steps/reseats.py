@@ -14,6 +14,7 @@ from transmixis.core.types import Array
 from transmixis.shot.contract import Pins
 
 RESEAT = "reseat"  # the parameter whose pins they are
+SEAT = "seat"  # the one whose pins are places set by hand
 MOST = 1000  # points of an outline
 Place = tuple[float, float]
 

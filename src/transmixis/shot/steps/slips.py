@@ -20,7 +20,7 @@ from transmixis.core.readings import FAULT
 from transmixis.core.types import Array
 from transmixis.shot.contract import Effect, Inputs, Proposal
 from transmixis.shot.model import Pin
-from transmixis.shot.steps.reseats import RESEAT, Reseat
+from transmixis.shot.steps.reseats import RESEAT, SEAT, Reseat
 from transmixis.shot.steps.trackreadings import BOTH_WAYS, ERROR, GAP, JUMP, UNLIKE
 
 if TYPE_CHECKING:
@@ -102,7 +102,7 @@ def _look_to_blame(inputs: Inputs, n: int) -> int:
     piece = inputs.piece(n)
     by = 0 if piece is None else int(piece["by"])
     pins = inputs.pins()
-    looks, seats = ({p.frame for p in pins.get(name, ())} for name in (RESEAT, "seat"))
+    looks, seats = ({p.frame for p in pins.get(name, ())} for name in (RESEAT, SEAT))
     return by if by in looks - seats else 0
 
 

@@ -13,8 +13,8 @@ from transmixis.core.progress import Progress
 from transmixis.shot.contract import Act, Handle, Inputs, P, Proposal
 from transmixis.shot.model import Pin, Step
 from transmixis.shot.pins import set_pin, value_at
-from transmixis.shot.steps.following import SEAT, SIGHT, Following
-from transmixis.shot.steps.reseats import RESEAT, Reseat
+from transmixis.shot.steps.following import SIGHT, Following
+from transmixis.shot.steps.reseats import RESEAT, SEAT, Reseat
 from transmixis.shot.steps.slips import WayOut, way_out
 from transmixis.shot.steps.trackreadings import ERROR
 
