@@ -6,6 +6,7 @@ import csv
 import json
 import math
 import os
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -21,6 +22,7 @@ from transmixis.core.motion.pose import Camera
 from transmixis.media.exchange.lensfiles import LensFile, read_st_map, read_yaml, write_st_map, write_yaml
 from transmixis.media.exchange.tracks import Row, Track, read_csv, read_json, read_tracks, write_csv
 from transmixis.media.exchange.usd import CAMERA, POINTS, WIDE, Scene, read_scene, write_scene
+from transmixis.shot.exchange import told_scene
 
 TWO = [
     Track("left hand", (Row(1, 10.25, 20.1, 0.031), Row(2, None, None), Row(3, 1 / 3, -4.5, None))),
@@ -135,6 +137,17 @@ def test_a_camera_reads_back_as_it_was(tmp_path: Path, ending: str) -> None:
         assert b.error == pytest.approx(a.error)
         assert b.project(back.points) == pytest.approx(a.project(made.points), abs=1e-3)
     write_scene(path, made)  # over the old one
+
+
+def test_a_zoom_reads_back_frame_by_frame(tmp_path: Path) -> None:
+    made = scene()
+    cameras = tuple(replace(c, focal=1000.0 + 50 * n) for n, c in enumerate(made.cameras))
+    write_scene(tmp_path / "c.usda", replace(made, cameras=cameras))
+    back = read_scene(tmp_path / "c.usda")
+    assert [c.focal for c in back.cameras if c.known] == pytest.approx([1000, 1050, 1150])
+    told = told_scene(back)
+    assert [f["focal_px"] for f in told["frames"] if f["valid"]] == pytest.approx([1000, 1050, 1150])
+    assert told["focal_px"] == pytest.approx(1000)
 
 
 def test_usd_s_own_camera_sees_what_ours_sees(tmp_path: Path) -> None:

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from camerapaths import path_error
+from camerapaths import path_error, zoomed
 from cardscenes import CardScene, card_scene
 
 from transmixis.core.build.place import sampled_at
@@ -321,6 +321,26 @@ def test_a_step_s_camera_and_lens_are_written(tmp_path: Path, scene: CardScene, 
         export_step(r, "camera_solve", tmp_path / "c.usda", Progress())
     with pytest.raises(UserError, match=r"end with \.json"):
         export_step(r, "camera_solve", tmp_path / "c.csv", Progress())
+
+
+def test_a_zoom_is_solved_by_the_step_and_written_as_a_camera_only(tmp_path: Path) -> None:
+    zoom = zoomed(LENGTH, 1.3)
+    made = card_scene(1, SIZE, LENGTH, zoom=zoom)
+    for n, frame in enumerate(made.frames, 1):
+        write_still(tmp_path / f"cards.{n:04d}.png", frame, kind="uint16")
+    r = Renderer(shot_of(made, focal=0.0, zoom="changes; find it for every frame"), Material(tmp_path))
+    cameras = [r.product("step:camera_solve", n).camera for n in range(1, LENGTH + 1)]
+    assert [c.focal for c in cameras if c is not None] == pytest.approx(made.focal * zoom, rel=0.02)
+    plot = r.plot("camera_solve", 3)
+    assert plot is not None
+    assert cameras[0] is not None
+    assert cameras[-1] is not None
+    assert f"Focal length {cameras[0].focal:.0f} to {cameras[-1].focal:.0f} px." in plot.words
+    export_step(r, "camera_solve", tmp_path / "c.usda", Progress())
+    assert read_scene(tmp_path / "c.usda").cameras[-1].focal == pytest.approx(cameras[-1].focal)
+    with pytest.raises(UserError, match="zoomed"):
+        export_step(r, "camera_solve", tmp_path / "c.yaml", Progress())
+    assert not (tmp_path / "c.yaml").exists()
 
 
 def test_a_step_s_track_is_written(tmp_path: Path, scene: CardScene, folder: Path, store: AnalysisStore) -> None:

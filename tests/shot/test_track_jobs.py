@@ -76,6 +76,7 @@ def test_what_cannot_be_followed_is_said(take: tuple[Path, Clip], tmp_path: Path
     assert "no model" in here("track", "surface", plate, "--region", "1,2 50,2 50,50", "--model", "elastic", code=1).stderr
     assert ".json" in here("track", "point", plate, "--at", "60,40", "--out", tmp_path / "t.txt", code=1).stderr
     assert "focal length" in here("track", "camera", plate, "--focal", "wide", code=1).stderr
+    assert "give none" in here("track", "camera", plate, "--focal", "changing", "--lens", "solve", code=1).stderr
     assert "neither none nor solve" in here("track", "camera", plate, "--lens", "maybe", code=1).stderr
     two = written(tmp_path / "two", [texture(3, 120)] * 2)
     assert "2 frames" in here("track", "camera", two, code=1).stderr

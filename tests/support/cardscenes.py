@@ -40,8 +40,9 @@ def card_scene(
     move: float = 1.4,
     noise: float = 1.0,
     walker: bool = False,
+    zoom: np.ndarray | None = None,
 ) -> CardScene:
-    """`noise` 8-bit levels; `walker`: a card that covers up to a third goes its own way."""
+    """`noise` 8-bit levels; `walker`: a card that covers up to a third goes its own way; `zoom` (frames,) times the focal length."""
     h, w = size
     focal = 1.15 * w
     rng = np.random.default_rng(seed)
@@ -59,7 +60,8 @@ def card_scene(
         if walker:
             shown = [*cards, (np.array([-2.0 + 3.0 * t[n], 0.1, 4.2]), 0.75, 0.0, texture(seed + 99, 700))]
         for middle, half, yaw, picture in shown:
-            m = _seen(middle, half, yaw, picture.shape[0], turn[n], place[n], focal, size)
+            here = focal if zoom is None else focal * zoom[n]
+            m = _seen(middle, half, yaw, picture.shape[0], turn[n], place[n], here, size)
             there = cv2.warpPerspective(np.ones(picture.shape[:2], np.float32), m, (w * FINE, h * FINE))[..., None]
             moved = cv2.warpPerspective(picture, m, (w * FINE, h * FINE), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
             total = total * (1 - there) + moved * there
