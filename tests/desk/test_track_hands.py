@@ -171,7 +171,8 @@ def test_it_is_followed_on_to_the_frame_that_asks(window: MainWindow, qtbot: Any
     settle(qtbot, window)
     s.edits.run("step.limit", step=s.step_id, reading="error", limit=5.0)
     settle(qtbot, window)
-    assert bench.sheet._rulers["reference"]._shown(3.0) == "frame 3"
+    rulers = bench.sheet._rulers
+    assert (rulers["reference"]._shown(3.0), rulers["last"]._shown(0.0)) == ("frame 3", "not set")
     went: list[int] = []
     s.frame_changed.connect(went.append)
     key(qtbot, window, Qt.Key.Key_T)

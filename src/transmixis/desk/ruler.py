@@ -73,9 +73,9 @@ class Ruler(QWidget):
         if self._unit == CLOCK:
             return clock_words(value)
         v = value * self._factor
-        if self._unit == "frame":
-            return f"frame {v:.0f}"  # which one, not how many
         digits = 0 if self._factor == 100 or self._step >= 1 else 1 if self._step >= 0.1 else 2
+        if self._unit == "frame":  # which one, not how many; there is no frame 0
+            return f"frame {v:.{digits}f}" if v else "not set"
         return f"{v:.{digits}f}".replace("-", "\u2212") + (
             "" if not self._unit else self._unit if self._unit == "°" else f" {self._unit}"
         )
