@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import deskhelp
 import pytest
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter
@@ -16,26 +17,16 @@ LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NONE, SHIFT, ALT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
 
 
-class Sheet:
-    """A canvas of twice the frame's size, set off by (100, 50)."""
+class Sheet(deskhelp.Sheet):
+    """The same, set off by (100, 50)."""
 
     updates = 0
-    show_panel, shown = True, None
-
-    def width(self) -> int:
-        return 640
-
-    def height(self) -> int:
-        return 480
 
     def to_screen(self, x: float, y: float) -> QPointF:
         return QPointF(2 * x + 100, 2 * y + 50)
 
     def to_frame(self, p: QPointF) -> QPointF:
         return QPointF((p.x() - 100) / 2, (p.y() - 50) / 2)
-
-    def scale(self) -> float:
-        return 2.0
 
     def update(self) -> None:
         self.updates += 1

@@ -200,7 +200,7 @@ def _points(scene: Scene, progress: Progress) -> None:
     """Points from the rays of the known frames, where they meet at angle enough and are seen where they are found."""
     frames = np.flatnonzero(scene.known)
     flat = scene.flat()[frames]
-    turns, shifts = scene.turns[frames], scene.shifts[frames]
+    turns, shifts, focals = scene.turns[frames], scene.shifts[frames], scene.focals[frames]
     places = -np.einsum("nji,nj->ni", turns, shifts)
     for j in np.flatnonzero(~scene.solid):
         progress.check()
@@ -221,7 +221,7 @@ def _points(scene: Scene, progress: Progress) -> None:
         there = np.einsum("nij,j->ni", turns[seen], x) + shifts[seen]
         if (there[:, 2] <= 0).any():
             continue
-        off = np.linalg.norm(there[:, :2] / there[:, 2:] - flat[seen, j], axis=1) * scene.focals[frames][seen]
+        off = np.linalg.norm(there[:, :2] / there[:, 2:] - flat[seen, j], axis=1) * focals[seen]
         if np.median(off) < NEAR:
             scene.points[j], scene.solid[j] = x, True
 
