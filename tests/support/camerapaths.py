@@ -69,6 +69,32 @@ def truck(
     return at[:, keep], turn, place, things[keep]
 
 
+def past_a_wall(
+    seed: int = 2,
+    frames: int = 30,
+    points: int = 160,
+    *,
+    tilt: float = 0.0,
+    move: float = 1.4,
+    dolly: float = 0.3,
+    bob: float = 0.15,
+    swing: float = 7.0,
+    nod: float = 0.03,
+    k1: float = 0.0,
+    noise: float = 0.03,
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Tracks, turns, places, and the direction that the wall faces, of a camera before a wall at 8 m that is turned aside by `tilt`
+    degrees; it swings by `swing` degrees while it moves."""
+    rng = np.random.default_rng(seed)
+    spots = np.c_[rng.uniform(-6, 6, points * 3), rng.uniform(-3, 3, points * 3), np.zeros(points * 3)]
+    aside = Rotation.from_euler("y", tilt, degrees=True).as_matrix()
+    t = np.linspace(0, 1, frames)
+    place = np.c_[move * (t - 0.5), bob * np.sin(4 * t), dolly * t]
+    turn = turns(np.c_[nod * np.sin(3 * t), -np.radians(swing) * (t - 0.5), nod * t])
+    at = seen(spots @ aside.T + [0, 0, 8], turn, place, k1=k1, noise=noise, rng=rng)
+    return at[:, lasting(at, points)], turn, place, aside[:, 2]
+
+
 def pan(
     seed: int = 3, frames: int = 30, degrees: float = 30.0, noise: float = 0.03, zoom: np.ndarray | None = None
 ) -> tuple[np.ndarray, np.ndarray]:

@@ -10,6 +10,7 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.motion.pose import Camera
 from transmixis.core.progress import Progress
+from transmixis.core.solve.flat import flat
 from transmixis.core.solve.grow import Scene, flat_rest, grown, start_pair
 from transmixis.core.solve.tracks import Tracks
 from transmixis.core.solve.turning import turning
@@ -21,7 +22,7 @@ STANDS = 0.6  # of the features that must stand for a locked camera
 DEPTH = 0.25  # px that no flat perspective explains: at least as much is depth
 TIMES = 6.0  # times the features' own error
 LEFT = 0.15  # px that a turn may leave over
-TURNS = 0.75  # of what is seen that a turn must explain
+TURNS = 0.75  # of what is seen that a turn, or a path before a flat thing, must explain
 GUESSES = (0.7, 0.95, 1.3, 1.8, 2.6)  # focal lengths that are tried, in widths of the frame
 PROBED = 10  # frames on which they are
 SHARES = (
@@ -30,6 +31,9 @@ SHARES = (
     0.0,
 )  # of what all grows by from frame to frame that may be the lens's, the rest being the camera's way forward
 FEWEST = 20  # tracks
+DOUBT = (
+    " Another path, before a thing that faces elsewhere, explains the take as well; of the two the one that turns less was taken."
+)
 ZOOM_ALONE = (
     "A focal length that changes is found for every frame by itself: give none, and take the lens's bend out before, as it is another "
     "at each length."
@@ -86,11 +90,24 @@ def solved(
     if scene is None:
         kind = TURN
         scene = _best(turning, tracks.places, focal, middle, width, bend=bend, zoom=zoom, progress=progress)
-        off = np.linalg.norm(scene.bundle().off(), axis=1)
-        kept = len(off) / int(np.isfinite(tracks.places[..., 0]).sum())
-        if kept < TURNS or float(np.median(off)) > max(LEFT, TIMES * _noise(tracks)):
-            return _refused(len(tracks.places), given, middle, why)
+        scene = scene if _explains(scene, tracks) else None
+    if scene is None and not depth and not zoom:
+        kind = FLAT
+        try:
+            scene = flat(tracks.places, focal, middle, bend=bend, progress=progress)
+            scene = scene if _explains(scene, tracks) else None
+        except UserError as e:
+            why = str(e)
+    if scene is None:
+        return _refused(len(tracks.places), given, middle, why)
     return _told(scene, kind, middle)
+
+
+def _explains(scene: Scene, tracks: Tracks) -> bool:
+    """Whether a model that knows no depth explains most of what is seen."""
+    off = np.linalg.norm(scene.bundle().off(), axis=1)
+    kept = len(off) / int(np.isfinite(tracks.places[..., 0]).sum())
+    return kept >= TURNS and float(np.median(off)) <= max(LEFT, TIMES * _noise(tracks))
 
 
 def _stands(places: Array) -> bool:
@@ -197,7 +214,7 @@ def _told(scene: Scene, kind: str, middle: Array) -> Solved:
     turns = scene.turns @ r0.T
     shifts = scene.shifts - np.einsum("nij,j->ni", turns, t0)
     places = -np.einsum("nji,nj->ni", turns, shifts)
-    far = float(np.linalg.norm(places[frames], axis=1).max()) if kind == PARALLAX else 1.0
+    far = float(np.linalg.norm(places[frames], axis=1).max()) if kind != TURN else 1.0
     k1, k2 = (float(v) for v in scene.lens[1:])
     cameras = []
     for n in range(len(turns)):
@@ -212,8 +229,10 @@ def _told(scene: Scene, kind: str, middle: Array) -> Solved:
     words = {
         PARALLAX: f"The camera moves; {len(ids)} points were solved",
         TURN: f"The camera only turns; {len(ids)} directions were solved",
+        FLAT: f"The camera moves before one flat thing; {len(ids)} points on it were solved",
     }[kind]
     words += f" with {float(np.median(off)):.2f} px left in the median."
+    words += DOUBT if scene.doubt else ""
     seen = np.zeros((len(turns), len(ids)), bool)
     seen[frames[b.cams], b.ids] = True
     return Solved(kind, tuple(cameras), points / far, errors, seen, words)

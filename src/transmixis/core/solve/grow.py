@@ -40,6 +40,7 @@ class Scene:
     middle: Array
     places: Array  # (n, m, 2) px, nan where not seen
     zooms: Array | None = None  # (n,) of the focal length, where it changes; a guess until adjusted
+    doubt: bool = False  # another path explains it as well
 
     @classmethod
     def unknown(cls, places: Array, focal: float, middle: Array, zooms: Array | None) -> Scene:

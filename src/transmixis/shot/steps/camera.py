@@ -12,7 +12,7 @@ from transmixis.core.motion.pose import Camera as Pose
 from transmixis.core.plot import Plot, Solid
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.solve.camera import FLAT, LOCKED, PARALLAX, TURN, Solved, solved
+from transmixis.core.solve.camera import LOCKED, TURN, Solved, solved
 from transmixis.core.solve.tracks import follow_all
 from transmixis.core.solve.world import Marks, World, laid_out
 from transmixis.core.types import Array, Mask
@@ -70,7 +70,7 @@ class Camera(StepKind[CameraParams]):
     Params = CameraParams
     analyses = True
     analysis_params = ("what", "focal", "zoom", "lens")
-    version = 2
+    version = 3
     plots = "whole"
     tools = ("dots",)
 
@@ -146,7 +146,7 @@ class Camera(StepKind[CameraParams]):
         here = frame == int(params.at) or not marked
         facts = {"dots": _dots(table, pose, frame), "limit": REPROJECTION}
         note = "" if here else f"Marked at frame {int(params.at)}; go there to change it."
-        if not len(table["points"]) or str(table["kind"]) != PARALLAX:
+        if not len(table["points"]) or str(table["kind"]) == TURN:
             note = str(table["words"])
         out = []
         for name, words, hint, most in (
@@ -211,7 +211,7 @@ def _pose(table: Analysis, frame: int) -> Pose:
 
 def _world(table: Analysis, params: CameraParams) -> World:
     marks = Marks(params.ground, params.origin, params.span, params.metres, params.height)
-    if str(table["kind"]) in (FLAT, LOCKED) or marks == Marks():
+    if str(table["kind"]) == LOCKED or not np.asarray(table["known"]).any() or marks == Marks():
         return World()
     return laid_out(np.asarray(table["points"]), _pose(table, int(params.at)), marks)
 
@@ -249,10 +249,10 @@ def _spread(at: Array, width: int, height: int) -> float:
 def _said(table: Analysis, world: World) -> str:
     focals, k1 = np.asarray(table["focals"]), float(table["lens"][2])
     out = [str(table["words"])]
-    if np.isfinite(focals[0]) and str(table["kind"]) in (PARALLAX, TURN):
+    if np.isfinite(focals[0]) and len(table["points"]):
         changes = f" to {focals[-1]:.0f}" if np.ptp(focals) else ""
         out.append(f"Focal length {focals[0]:.0f}{changes} px" + (f", k1 {k1:.3f}." if k1 else "."))
-    if str(table["kind"]) == PARALLAX:
+    if len(table["points"]) and str(table["kind"]) != TURN:
         out.append(
             "Lengths in metres."
             if world.measured
