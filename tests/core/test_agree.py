@@ -175,7 +175,7 @@ def test_readings_name_what_is_wrong() -> None:
 
 def test_a_gap_is_as_long_as_it_is_lost() -> None:
     piece = {"why": np.array(["", "x", "x", "", "x"])}
-    assert [gap_about(piece, i) for i in (1, 2, 4)] == [2.0, 2.0, 1.0]
+    assert [gap_about(piece["why"] != "", i) for i in (1, 2, 4)] == [2.0, 2.0, 1.0]
 
 
 # -- straightened

@@ -66,7 +66,7 @@ def test_other_programs_tables_are_read(tmp_path: Path) -> None:
         ("frame,x,y\n", "holds no rows"),
         ("frame,x,y\n1,2\n1,x,3\n", "line 3"),
         ("frame,x,y\n1,2,3\n1,2,3\n", "twice"),
-        ("frame,x,y\n0,2,3\n", "frames count from 1"),
+        ("frame,x,y\n-1,2,3\n", "frames count from 0 or 1"),
         ("frame,x,y\n1,inf,3\n", "px of the frame"),
         ("frame,x,y\n1,nan,3\n", "px of the frame"),
         ('frame,x,y\n1,"2,3\n', "no table"),

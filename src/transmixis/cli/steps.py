@@ -13,7 +13,7 @@ from transmixis.shot.document import Document
 from transmixis.shot.edits import do
 from transmixis.shot.session import Session
 from transmixis.shot.stepexport import export_step
-from transmixis.shot.stepjob import added, changed, proposed, step_named
+from transmixis.shot.stepjob import added, added_from_file, changed, from_file, proposed, step_named
 from transmixis.shot.steps import KINDS, kind_of
 
 step = typer.Typer(no_args_is_help=True, help="The steps of a shot: add, set, connect, list, remove.")
@@ -74,6 +74,25 @@ def set_step(
     finally:
         doc.close()
     show(as_json, _told(made), f"Set {made.name} ({made.id}) of {code}")
+
+
+@step.command(name="read")
+def read_step(
+    project: Project,
+    code: Code,
+    path: Annotated[Path, typer.Argument(help="A track (.csv, .json) or a camera (.json, .usda, .usdc, .usd).")],
+    into: Annotated[str, typer.Option("--into", help="The step that is set by it; without, a step is added.")] = "",
+    as_json: Json = False,
+) -> None:
+    """Take a track or a camera that was made elsewhere; what the file holds is kept with the production."""
+    doc = Document.open(project)
+    try:
+        shot, made = from_file(doc.shot(code), into, path) if into else added_from_file(doc.shot(code), path)
+        doc.change_shot(f"Read {path.name} into {made.name}", shot)
+    finally:
+        doc.close()
+    told = {**_told(made), "params": {k: v for k, v in made.params.items() if not isinstance(v, (list, tuple))}}
+    show(as_json, told, f"Read {path.name} into {made.name} ({made.id}) of {code}")
 
 
 @step.command(name="remove")

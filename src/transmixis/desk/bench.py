@@ -172,6 +172,7 @@ class Bench(QWidget):
         self._size.clicked.connect(s.next_size)
         s.size_changed.connect(self._size.setText)
         self.sheet.acted.connect(self.acts.act)
+        self.sheet.file_wanted.connect(self.acts.choose_file)
         self.add.clicked.connect(lambda: self.acts.add_menu(self.add))
         self.ledger.head_menu.connect(self.acts.head_menu)
         self.ledger.part_menu.connect(self.acts.part_menu)

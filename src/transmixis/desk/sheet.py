@@ -6,7 +6,7 @@ from typing import Any
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from transmixis.core.readings import FAULT
 from transmixis.desk.benchparts import word
@@ -72,9 +72,11 @@ class SheetHead(QWidget):
 
 
 class StepSheet(QWidget):
-    """Rebuilt when another step is chosen; its controls follow the document. `acted` names an act of the step that was pressed."""
+    """Rebuilt when another step is chosen; its controls follow the document. `acted` names an act of the step that was pressed,
+    `file_wanted` that a file is to be chosen for it."""
 
     acted = pyqtSignal(str)
+    file_wanted = pyqtSignal()
 
     def __init__(self, state: State) -> None:
         super().__init__()
@@ -82,6 +84,7 @@ class StepSheet(QWidget):
         self._rulers: dict[str, Ruler] = {}
         self._choices: dict[str, QComboBox] = {}
         self._inputs: dict[str, QComboBox] = {}
+        self._file: QLabel | None = None
         self._built_for = ("", "")
         self.plot: PlotView | None = None
         self.setMinimumHeight(284)
@@ -137,7 +140,7 @@ class StepSheet(QWidget):
         self._built_for = wanted
         _empty(self._controls)
         _empty(self._middle)
-        self._rulers, self._choices, self._inputs, self.plot = {}, {}, {}, None
+        self._rulers, self._choices, self._inputs, self._file, self.plot = {}, {}, {}, None, None
         self.card.show_readings(False)
         self.card.setVisible(step is not None and not isinstance(kind_of(step.kind), SurveyKind))  # a survey proposes nothing
         if step:
@@ -155,6 +158,8 @@ class StepSheet(QWidget):
                 self._add_ruler(name, f)
             elif f["control"] == "choice":
                 self._add_choice(name, f)
+        if kind.files:
+            self._add_file(kind.files)
         if kind.tools:
             hint = QLabel("Set in the picture; the strip under it says how.")
             hint.setObjectName("note")
@@ -174,6 +179,16 @@ class StepSheet(QWidget):
             note.setWordWrap(True)
             self._controls.addWidget(note)
         self._controls.addStretch(1)
+
+    def _add_file(self, endings: tuple[str, ...]) -> None:
+        button = QPushButton("Choose a file …")
+        button.setToolTip(f"Read it from a file ({', '.join(endings)}); what it holds is kept with the production.")
+        button.clicked.connect(self.file_wanted)
+        self._file = QLabel()
+        self._file.setObjectName("note")
+        self._file.setWordWrap(True)
+        self._controls.insertWidget(0, button, alignment=Qt.AlignmentFlag.AlignLeft)
+        self._controls.insertWidget(1, self._file)
 
     def _add_ruler(self, name: str, f: dict[str, Any]) -> None:
         ruler = Ruler(f, name)
@@ -232,6 +247,9 @@ class StepSheet(QWidget):
             self._built_for = ("", "")
             self.rebuild()
             return
+        if self._file is not None:
+            source = step.params.get("source")
+            self._file.setText(f"Read from {source}." if source else "Nothing was read yet.")
         for key, box in self._inputs.items():
             slot = next(s for s in kind_of(step.kind).slots if s.name == slot_name(key))
             _fill_inputs(box, shot, step.id, slot, step.inputs.get(key, ""), more=key != slot.name)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QPoint
-from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from transmixis.desk.engine import LOOK
 from transmixis.desk.partdialogs import Gather, Offsets
@@ -14,9 +15,10 @@ from transmixis.desk.readingwords import limit_words
 from transmixis.desk.sheet import StepSheet
 from transmixis.desk.state import State
 from transmixis.desk.writeout import WRITTEN, write_out
-from transmixis.shot.model import STAGES, Step
+from transmixis.shot.model import STAGES, Shot, Step
 from transmixis.shot.parts import part_named, part_of
 from transmixis.shot.pins import move_pin
+from transmixis.shot.stepjob import added_from_file, from_file
 from transmixis.shot.steps import KINDS, kind_of
 
 SEAT = "seat"  # the act that the pin's key does, where a step has it
@@ -105,6 +107,34 @@ class StepActs:
         done = self._state.edits.run("step.add", kind=kind)
         if done:
             self._state.set_step(done.made)
+
+    def choose_file(self) -> None:
+        """Ask for the file that the chosen step is set from."""
+        shot, step = self._state.shot, self._state.step
+        if shot is None or step is None:
+            return
+        endings = " ".join(f"*{e}" for e in kind_of(step.kind).files)
+        name, _ = QFileDialog.getOpenFileName(self._parent, f"Read into {step.name}", "", f"{step.name} ({endings})")
+        if name:
+            self._read(Path(name), shot, lambda: from_file(shot, step.id, Path(name)))
+
+    def add_from_file(self, path: Path) -> None:
+        """A step that is set by what a file holds, which was dropped on the window."""
+        shot = self._state.shot
+        if shot is not None:
+            self._read(path, shot, lambda: added_from_file(shot, path))
+
+    def _read(self, path: Path, shot: Shot, make: Callable[[], tuple[Shot, Step]]) -> None:
+        """Read beside the interface, then change the shot."""
+        s = self._state
+
+        def take(made: tuple[Shot, Step]) -> None:
+            new, step = made
+            if s.shot is shot and s.edits.change(f"{step.name}: read {path.name}", lambda: new):
+                s.edits.log("read", f"{step.name}: read from {path.name}.", step=step.id)
+                s.set_step(step.id)
+
+        s.engine.ask(LOOK, make, take, lambda e: s.said.emit(e, "trouble"), tag="file")
 
     def head_menu(self, step_id: str, at: Any) -> None:
         """What can be done with a column's step."""

@@ -36,6 +36,7 @@ from transmixis.desk.state import State
 from transmixis.desk.survey.page import SurveyPage
 from transmixis.desk.topbar import TopBar
 from transmixis.desk.windowkeys import moving, pages, sheet_of, stages, working
+from transmixis.shot.steps import endings_read
 
 SMALLEST = (1180, 720)  # px of the window's inside
 FRAME = (8, 36)  # px across and down that a window manager's frame and title take, with room
@@ -188,6 +189,9 @@ class MainWindow(QMainWindow):
         elif paths and self.page == "shelf":
             if event.source() is None:  # from outside; a card let go over its own page is nothing
                 self.shelf.put(paths)
+        elif len(paths) == 1 and paths[0].suffix.lower() in endings_read() and self.state.shot:
+            self.show_page("bench")
+            self.bench.acts.add_from_file(paths[0])
         elif paths:
             QTimer.singleShot(0, lambda: self.adding.offer_plates(paths))
 

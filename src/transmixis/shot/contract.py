@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any, ClassVar, Generic, Literal, Protocol, TypeVar
 
 import numpy as np
@@ -181,6 +182,7 @@ class StepKind(ABC, Generic[P]):
     acts: ClassVar[tuple[Act, ...]] = ()  # what is often done with it at a frame (see `act`)
     weighs_itself: ClassVar[bool] = False  # its proposals look at its own readings too, and are made anew when all are there
     tools: ClassVar[tuple[str, ...]] = ()  # the tools on the picture that it wants (see `handles`)
+    files: ClassVar[tuple[str, ...]] = ()  # endings of the files that it can be set from (see `from_file`)
     pieced: ClassVar[bool] = False  # its analysis is made in pieces (see `pieces`)
     gives: ClassVar[tuple[ProductKind, ...]] = ()  # all that its first product holds, if it is more than `product`
     also: ClassVar[tuple[Given, ...]] = ()  # further products, by name
@@ -239,6 +241,10 @@ class StepKind(ABC, Generic[P]):
 
     def act(self, name: str, inputs: Inputs, step: Step, params: P, frame: int) -> Step:
         """The step after one of its acts at a frame. Raises UserError where that cannot be done there."""
+        raise NotImplementedError
+
+    def from_file(self, step: Step, shot: Shot, path: Path) -> Step:
+        """The step set by what a file holds, all of which is kept in the step. Raises UserError where it holds nothing of use."""
         raise NotImplementedError
 
     def stays(self, step: Step) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import inspect
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, ValidationError, create_model
@@ -16,7 +17,7 @@ from transmixis.shot.model import Cue, Pin, Shot, Step
 from transmixis.shot.pins import remove_pin, set_pin
 from transmixis.shot.record import words_of
 from transmixis.shot.refs import checked
-from transmixis.shot.stepjob import added, step_named
+from transmixis.shot.stepjob import added, from_file, step_named
 from transmixis.shot.steps import kind_of
 from transmixis.shot.workorder import move_step, remove_step
 
@@ -106,6 +107,12 @@ def _add(shot: Shot, kind: str, name: str = "", inputs: dict[str, str] | None = 
     """Adds a step at its place in the order of work, connected as usual."""
     new, step = added(shot, kind, name, [f"{slot}={ref}" for slot, ref in (inputs or {}).items()], [], [])
     return new, step.id
+
+
+@edit("step.file", "Read {file} into {step}")
+def _file(shot: Shot, step: str, file: str) -> Shot:
+    """Sets a step by what a file holds."""
+    return from_file(shot, step, Path(file))[0]
 
 
 @edit("step.remove", "Take out {step}")

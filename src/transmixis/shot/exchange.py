@@ -18,7 +18,7 @@ from transmixis.media.exchange.lensfiles import YAML, LensFile, read_yaml, write
 from transmixis.media.exchange.tracks import Row, Track, read_tracks, write_csv
 from transmixis.media.exchange.usd import Scene
 from transmixis.media.files import make_folder, said, write_atomically
-from transmixis.shot.plainjson import cleaned, dumps
+from transmixis.shot.plainjson import cleaned, dumps, read_json
 
 JSON, CSV, EXR = ".json", ".csv", ".exr"
 TRACKS, CAMERAS, LENSES = (JSON, CSV), (JSON, *usd.SUFFIXES), (JSON, *YAML, EXR)
@@ -104,8 +104,8 @@ def motion_tracks(motions: Sequence[Motion]) -> list[Track]:
 def read_back(path: Path) -> dict[str, Any]:
     """What a file holds: tracks, a camera or a lens, as plain numbers. Raises UserError where it is none of these."""
     ending = path.suffix.lower()
-    if ending in usd.SUFFIXES:
-        return told_scene(usd.read_scene(path))
+    if ending in usd.SUFFIXES or (ending == JSON and holds_camera(path)):
+        return told_scene(read_scene(path))
     if ending in YAML:
         made = read_yaml(path)
         p1, p2, k3 = made.rest
@@ -117,6 +117,50 @@ def read_back(path: Path) -> dict[str, Any]:
         tracks = read_tracks(path)
         return dict(cleaned({"tracks": [{"name": t.name, "frames": [plain_row(r) for r in t.rows]} for t in tracks]}))
     raise UserError(f"'{said(path.name)}' is read if it ends with {', '.join((*TRACKS, *usd.SUFFIXES, *YAML))}.")
+
+
+def holds_camera(path: Path) -> bool:
+    """Whether a .json file is a camera, as far as its first look tells."""
+    try:
+        data = read_json(path)
+    except UserError:
+        return False
+    return isinstance(data, dict) and "focal_px" in data and isinstance(data.get("frames"), list)
+
+
+def read_scene(path: Path) -> Scene:
+    """A camera with its points, from USD or from what the command for cameras writes. Raises UserError where the file holds none."""
+    if path.suffix.lower() in usd.SUFFIXES:
+        return usd.read_scene(path)
+    data = read_json(path)
+    try:
+        size = (int(data["width"]), int(data["height"]))
+        if not (1 <= size[0] <= 100_000 and 1 <= size[1] <= 100_000 and data["frames"]):
+            raise ValueError
+        cameras = tuple(_read_camera(data, f) for f in sorted(data["frames"], key=lambda f: int(f["frame"])))
+        points = np.array([p["xyz"] for p in data["points"]], np.float64).reshape(-1, 3)
+        errors = np.array([np.nan if p["error"] is None else p["error"] for p in data["points"]], np.float64)
+        rate = float(data.get("rate") or 24.0)
+        if not np.isfinite(points).all():
+            raise ValueError
+    except (KeyError, TypeError, ValueError, AttributeError, OverflowError) as e:
+        raise UserError(f"'{said(path.name)}' holds no camera; give what the command for cameras has written, or a scene.") from e
+    return Scene(cameras, points, errors, size, rate)
+
+
+def _read_camera(data: Any, frame: Any) -> Camera:
+    x, y = (float(v) for v in data["middle"])
+    known = bool(frame["valid"])
+    turn = np.array(frame["R"], np.float64).reshape(3, 3) if known else np.eye(3)
+    shift = np.array(frame["t"], np.float64).reshape(3) if known else np.zeros(3)
+    focal = np.nan if frame.get("focal_px", data["focal_px"]) is None else float(frame.get("focal_px", data["focal_px"]))
+    if known and not (np.isfinite(turn).all() and np.isfinite(shift).all() and np.allclose(turn @ turn.T, np.eye(3), atol=1e-3)):
+        raise ValueError("no camera stands so")
+    error = frame.get("reprojection")
+    return Camera(
+        focal, (x, y), turn, shift, float(data.get("k1", 0)), float(data.get("k2", 0)), known,
+        np.nan if error is None else float(error), str(frame.get("why", ""))[:200], bool(data.get("level")), bool(data.get("measured")),
+    )  # fmt: skip
 
 
 def told_scene(scene: Scene) -> dict[str, Any]:

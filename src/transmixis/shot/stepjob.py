@@ -8,6 +8,7 @@ from typing import Any
 
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
+from transmixis.media.files import said
 from transmixis.shot.contract import Proposal
 from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Pin, Shot, Step
@@ -15,7 +16,7 @@ from transmixis.shot.pins import set_pin
 from transmixis.shot.plainjson import parse
 from transmixis.shot.refs import checked, product_of, slot_name, split_ref, with_product
 from transmixis.shot.render import Renderer
-from transmixis.shot.steps import kind_of, known_kind
+from transmixis.shot.steps import KINDS, endings_read, kind_of, known_kind
 from transmixis.shot.workorder import add_step
 
 LARGEST = 1_000_000  # letters of one value
@@ -55,6 +56,33 @@ def changed(shot: Shot, step_id: str, inputs: Sequence[str], settings: Sequence[
     new = shot.with_step(step)
     refuse_cycles(new)
     return new, step
+
+
+def from_file(shot: Shot, step_id: str, path: Path) -> tuple[Shot, Step]:
+    """The shot with a step set by what a file holds. Raises UserError where its kind reads no such file."""
+    step = step_named(shot, step_id)
+    kind = kind_of(step.kind)
+    if path.suffix.lower() not in kind.files:
+        reads = f"a file that ends with {' or '.join(kind.files)}" if kind.files else "no file"
+        raise UserError(f"'{said(path.name)}' cannot be read into '{step.name}', which reads {reads}.")
+    step = kind.from_file(step, shot, path)
+    checked(step, kind, 1)
+    return shot.with_step(step), step
+
+
+def added_from_file(shot: Shot, path: Path) -> tuple[Shot, Step]:
+    """The shot with one more step, of the first kind that can be set from the file. Raises UserError where none can."""
+    troubles: list[str] = []
+    for kind in KINDS.values():
+        if path.suffix.lower() in kind.files:
+            new, step = add_step(shot, kind.kind, name=path.stem[:60])
+            try:
+                return from_file(new, step.id, path)
+            except UserError as e:
+                troubles.append(str(e))
+    if troubles:
+        raise UserError(" ".join(dict.fromkeys(troubles)))
+    raise UserError(f"No step is set from '{said(path.name)}'; files are read that end with {', '.join(endings_read())}.")
 
 
 def setting(text: str) -> tuple[str, Any]:

@@ -51,6 +51,22 @@ def pattern_views(
     return Views(pattern, _clipped(lit, n), _clipped(left, n))
 
 
+def likeness(reference: Array, picture: Array, matrix: Array, at: Array, half: int) -> float | None:
+    """Correlation of the (2 half + 1) px about `at` (2,) of `reference` with where `matrix` lays them in `picture`, each channel's light
+    taken out; None where less than half of them is seen, or they show nothing."""
+    steps = np.arange(-half, half + 1)
+    xs, ys = np.meshgrid(float(at[0]) + steps, float(at[1]) + steps)
+    places = np.stack([xs.ravel(), ys.ravel()], 1)
+    own, there = _sampled(reference, places)
+    seen, inside = _sampled(picture, moved_points(matrix, places))
+    both = there & inside
+    if both.mean() < 0.5:
+        return None
+    a, b = own[both] - own[both].mean(axis=0), seen[both] - seen[both].mean(axis=0)
+    size = float(np.sqrt((a**2).sum() * (b**2).sum()))
+    return float((a * b).sum()) / size if size > 1e-9 else None
+
+
 def _sampled(picture: Array, places: Array) -> tuple[Array, Array]:
     """Values (k, 3) at places of a picture, and which of them lie in it; only the part about them is made ready."""
     h, w = picture.shape[:2]

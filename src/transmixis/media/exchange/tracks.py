@@ -111,8 +111,10 @@ def _row(row: dict[str, str], where: str) -> Row:
         valid = row.get("valid", "1").lower() not in ("0", "false", "no")
     except (KeyError, ValueError) as e:
         raise UserError(f"{where} is not frame, x and y as numbers; mend it.") from e
-    if not 1 <= frame <= 10_000_000 or any(v is not None and not abs(v) < FARTHEST for v in (x, y)):
-        raise UserError(f"{where} names frame {frame} at {x}, {y}: frames count from 1, places are px of the frame; mend it.")
+    if not 0 <= frame <= 10_000_000 or any(v is not None and not abs(v) < FARTHEST for v in (x, y)):
+        raise UserError(
+            f"{where} names frame {frame} at {x}, {y}: frames count from 0 or 1 on, places are px of the frame; mend it."
+        )
     if error is not None and not math.isfinite(error):
         error = None
     return Row(frame, x if valid else None, y if valid else None, error)

@@ -6,6 +6,7 @@ from transmixis.core.errors import UserError
 from transmixis.shot.contract import AnyKind
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.camera import Camera
+from transmixis.shot.steps.camera_file import CameraFile
 from transmixis.shot.steps.conform import Conform
 from transmixis.shot.steps.dust import DustOut
 from transmixis.shot.steps.edges import Edges
@@ -28,6 +29,7 @@ from transmixis.shot.steps.steady import Steady
 from transmixis.shot.steps.surface_track import SurfaceTrack
 from transmixis.shot.steps.survey import Survey
 from transmixis.shot.steps.timing import Timing
+from transmixis.shot.steps.track_file import TrackFile
 from transmixis.shot.steps.unknown import Unknown
 
 KINDS: dict[str, AnyKind] = {
@@ -48,7 +50,9 @@ KINDS: dict[str, AnyKind] = {
         Shapes(),
         PointTrack(),
         SurfaceTrack(),
+        TrackFile(),
         Camera(),
+        CameraFile(),
         Straighten(),
         Patch(),
         Match(),
@@ -81,3 +85,8 @@ def kind_with(role: str) -> AnyKind:
 def steps_with(shot: Shot, role: str) -> list[Step]:
     """The shot's steps whose product is good for `role`, in order."""
     return [s for s in shot.steps if role in kind_of(s.kind).roles]
+
+
+def endings_read() -> tuple[str, ...]:
+    """Endings of the files that steps can be set from."""
+    return tuple(sorted({e for k in KINDS.values() for e in k.files}))

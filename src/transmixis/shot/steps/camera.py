@@ -30,6 +30,10 @@ STAYS, CHANGES = "stays", "changes; find it for every frame"
 GROUND = "Press three dots that lie on the ground, as a wide triangle."
 ORIGIN = "Press the dot, or the place of the ground, that all lengths are counted from."
 LATER = "Not solved yet: its dots are there as soon as its readings are."
+PLACE_TIP = (
+    "The place from the side: drag to go round it, turn the wheel to come nearer."
+    " Dots are solved points, the line is the camera's way."
+)
 SPAN = "Press the two dots between which the length below was measured."
 
 
@@ -133,8 +137,7 @@ class Camera(StepKind[CameraParams]):
             world.points(table["points"]), np.asarray(table["errors"]), REPROJECTION, way, turns, world.levelled,
             "m" if world.measured else "", str(table["words"]),
         )  # fmt: skip
-        tip = "The place from the side: drag to go round it, turn the wheel to come nearer. Dots are solved points, the line is the camera's way."
-        return Plot("Place and way", tip, (solid,), _said(table, world))
+        return Plot("Place and way", PLACE_TIP, (solid,), _said(table, world))
 
     def handles(self, inputs: Inputs, params: CameraParams, frame: int) -> tuple[Handle, ...]:
         """The solved points as dots, and what they were said to be in the frame in which they were marked."""

@@ -157,7 +157,7 @@ class Following(StepKind[P]):
         why = str(piece["why"][i])
         motion = Motion(piece["matrix"][i], places, known=not why, error=float(piece["error"][i]), why=why)
         if why:
-            return Product(motion=motion, work={"gap": gap_about(piece, i)})
+            return Product(motion=motion, work={"gap": gap_about(np.asarray(piece["why"]) != "", i)})
         return Product(motion=motion, work={n: float(piece[n][i]) for n in ("alike", "seen", "back", "jump", "drift")})
 
     def _seat_error(self, inputs: Inputs, params: Any, frame: int) -> float:

@@ -9,8 +9,7 @@ import numpy as np
 from transmixis.core.motion.agree import NOT_FOUND
 from transmixis.core.motion.motion import Motion, moved_points
 from transmixis.core.readings import Reading
-from transmixis.core.types import Array
-from transmixis.shot.contract import Analysis
+from transmixis.core.types import Array, Mask
 
 ERROR = 0.5  # px: more, and what is attached slides visibly (docs/limits.md)
 UNLIKE = 25.0  # % that the pattern may differ from its reference before it is likely another thing (judgement, docs/limits.md)
@@ -46,7 +45,7 @@ def seat_readings(error: float, *, reference: bool) -> list[Reading]:
 
 def track_readings(motion: Motion, work: Any, *, surface: bool) -> list[Reading]:
     """Of a frame in which it was followed."""
-    box = _box_about(moved_points(motion.matrix, motion.about))
+    box = box_about(moved_points(motion.matrix, motion.about))
     alike, seen = work["alike"], work["seen"]
     out = [
         Reading("error", motion.error, "px", ERROR, spot=box, note="as the fit tells it"),
@@ -78,9 +77,8 @@ def _told(name: str, value: float, limit: float, box: tuple[int, int, int, int],
     return Reading(name, float(value), "px", limit, spot=box, note=note)
 
 
-def gap_about(piece: Analysis, i: int) -> float:
-    """Frames in a row about the i-th of a piece in which it is lost."""
-    lost = np.asarray(piece["why"]) != ""
+def gap_about(lost: Mask, i: int) -> float:
+    """Frames in a row about the i-th in which it is `lost` (n,)."""
     first = last = i
     while first > 0 and lost[first - 1]:
         first -= 1
@@ -89,7 +87,7 @@ def gap_about(piece: Analysis, i: int) -> float:
     return float(last - first + 1)
 
 
-def _box_about(places: Array) -> tuple[int, int, int, int]:
+def box_about(places: Array) -> tuple[int, int, int, int]:
     """Box (x, y, w, h) px about places, BOX px at least."""
     low, high = places.min(axis=0), places.max(axis=0)
     middle, size = (low + high) / 2, np.maximum(high - low, BOX)
