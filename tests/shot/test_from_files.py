@@ -15,7 +15,7 @@ from test_track_jobs import written
 from transmixis.core.errors import UserError
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.pose import Camera
-from transmixis.core.motion.views import likeness
+from transmixis.core.motion.views import likeness, places_about
 from transmixis.core.plot import Solid
 from transmixis.media.exchange.tracks import Row, Track, write_csv
 from transmixis.media.exchange.usd import Scene, write_scene
@@ -267,10 +267,19 @@ def test_the_edit_by_name_sets_the_step(tmp_path: Path) -> None:
 def test_likeness_is_a_correlation_without_the_light() -> None:
     rng = np.random.default_rng(3)
     picture = rng.random((60, 80, 3)).astype(np.float32)
-    assert likeness(picture, 0.5 * picture + 0.1, np.eye(3), np.array([40.5, 30.5]), 10) == pytest.approx(1, abs=1e-4)
-    assert abs(likeness(picture, rng.random((60, 80, 3)).astype(np.float32), np.eye(3), np.array([40.5, 30.5]), 10)) < 0.15
+    assert likeness(picture, 0.5 * picture + 0.1, np.eye(3), places_about(np.array([40.5, 30.5]), 10)) == pytest.approx(
+        1, abs=1e-4
+    )
+    assert (
+        abs(likeness(picture, rng.random((60, 80, 3)).astype(np.float32), np.eye(3), places_about(np.array([40.5, 30.5]), 10)))
+        < 0.15
+    )
     shifted = np.roll(picture, 7, axis=1)
     move = np.array([[1.0, 0, 7], [0, 1, 0], [0, 0, 1]])
-    assert likeness(picture, shifted, move, np.array([40.5, 30.5]), 10) == pytest.approx(1, abs=1e-4)
-    assert likeness(picture, picture, np.eye(3), np.array([-30.0, 30.5]), 10) is None
-    assert likeness(np.ones_like(picture), picture, np.eye(3), np.array([40.5, 30.5]), 10) is None
+    assert likeness(picture, shifted, move, places_about(np.array([40.5, 30.5]), 10)) == pytest.approx(1, abs=1e-4)
+    assert likeness(picture, picture, np.eye(3), places_about(np.array([-30.0, 30.5]), 10)) is None
+    assert likeness(np.ones_like(picture), picture, np.eye(3), places_about(np.array([40.5, 30.5]), 10)) is None
+    inner = places_about(np.array([[10.0, 10], [50, 10], [10, 50]]), 4)
+    assert ((inner >= 10) & (inner <= 50)).all()
+    assert (inner.sum(axis=1) <= 60 + 1e-6).all()  # below the slope of the triangle
+    assert 40 < len(inner) < 50

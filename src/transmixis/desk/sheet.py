@@ -161,7 +161,7 @@ class StepSheet(QWidget):
         if kind.files:
             self._add_file(kind.files)
         if kind.tools:
-            hint = QLabel("Set in the picture; the strip under it says how.")
+            hint = QLabel("Shown in the picture." if kind.files else "Set in the picture; the strip under it says how.")
             hint.setObjectName("note")
             hint.setWordWrap(True)
             self._controls.addWidget(hint)
@@ -187,6 +187,7 @@ class StepSheet(QWidget):
         self._file = QLabel()
         self._file.setObjectName("note")
         self._file.setWordWrap(True)
+        self._file.setContentsMargins(0, 2, 0, 8)
         self._controls.insertWidget(0, button, alignment=Qt.AlignmentFlag.AlignLeft)
         self._controls.insertWidget(1, self._file)
 

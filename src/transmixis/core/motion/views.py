@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from transmixis.core.motion.motion import moved_points
@@ -51,16 +52,27 @@ def pattern_views(
     return Views(pattern, _clipped(lit, n), _clipped(left, n))
 
 
-def likeness(reference: Array, picture: Array, matrix: Array, at: Array, half: int) -> float | None:
-    """Correlation of the (2 half + 1) px about `at` (2,) of `reference` with where `matrix` lays them in `picture`, each channel's light
-    taken out; None where less than half of them is seen, or they show nothing."""
+def places_about(at: Array, half: int) -> Array:
+    """(k, 2) the whole px about one place (2,), or those of a grid inside three and more (m, 2), as many."""
+    at = np.asarray(at, np.float64).reshape(-1, 2)
     steps = np.arange(-half, half + 1)
-    xs, ys = np.meshgrid(float(at[0]) + steps, float(at[1]) + steps)
+    if len(at) < 3:
+        xs, ys = np.meshgrid(*(at.mean(axis=0)[:, None] + steps))
+        return np.stack([xs.ravel(), ys.ravel()], 1)
+    low, high = at.min(axis=0), at.max(axis=0)
+    xs, ys = np.meshgrid(*(low[:, None] + (high - low)[:, None] * (steps + half) / (2 * half)))
     places = np.stack([xs.ravel(), ys.ravel()], 1)
+    hull = cv2.convexHull(at.astype(np.float32))
+    return places[[cv2.pointPolygonTest(hull, (float(x), float(y)), False) >= 0 for x, y in places]]
+
+
+def likeness(reference: Array, picture: Array, matrix: Array, places: Array) -> float | None:
+    """Correlation of `places` (k, 2) of `reference` with where `matrix` lays them in `picture`, each channel's light taken out; None where
+    less than half of them is seen, or they show nothing."""
     own, there = _sampled(reference, places)
     seen, inside = _sampled(picture, moved_points(matrix, places))
     both = there & inside
-    if both.mean() < 0.5:
+    if not len(both) or both.mean() < 0.5:
         return None
     a, b = own[both] - own[both].mean(axis=0), seen[both] - seen[both].mean(axis=0)
     size = float(np.sqrt((a**2).sum() * (b**2).sum()))

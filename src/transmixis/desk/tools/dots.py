@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from transmixis.desk.theme import BLUE, INK, VERMILION, WHITE
 from transmixis.desk.tools.held import HeldTool
 from transmixis.desk.tools.tool import Canvas, Place, double_line, near
+from transmixis.desk.tools.trail import paint_trail
 
 SNAP = 14.0  # px of the screen within which a press means a dot
 SMALL, RING = 2.0, 7.0
@@ -81,6 +82,7 @@ class DotsTool(HeldTool):
 
     def paint(self, p: QPainter, canvas: Canvas) -> None:
         """Large dots are seen in this frame, small ones lie there unseen; past the limit they are vermilion."""
+        paint_trail(p, canvas, self.handle)
         limit = float(self.handle.facts.get("limit", np.inf))
         for x, y, error, seen in self.handle.facts.get("dots", ()):
             q = canvas.to_screen(x, y)

@@ -14,7 +14,7 @@ from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.media.exchange.usd import Scene
 from transmixis.media.files import said
-from transmixis.shot.contract import Inputs, Product, StepKind
+from transmixis.shot.contract import Handle, Inputs, Product, StepKind
 from transmixis.shot.exchange import CAMERAS, read_scene
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.camera import PLACE_TIP, REPROJECTION
@@ -23,6 +23,7 @@ from transmixis.shot.steps.params import hidden, number
 
 LIKE = 0.01  # that width over height may differ
 POINTS = 20_000  # at most that are kept: more are thinned evenly
+SHOWN = "Dots lie where the file's camera sees its points: they must lie on the same things in every frame."
 Row = tuple[bool, float | None, tuple[float, ...], tuple[float, ...], float | None]
 
 
@@ -45,6 +46,7 @@ class CameraFile(StepKind[CameraFileParams]):
     Params = CameraFileParams
     files = CAMERAS
     plots = "whole"
+    tools = ("dots",)
 
     def from_file(self, step: Step, shot: Shot, path: Path) -> Step:
         """With the file's camera and points, for pictures of the shot's size. Raises UserError where the file holds none, or its
@@ -59,6 +61,22 @@ class CameraFile(StepKind[CameraFileParams]):
             "level": first.level, "measured": first.metres, "starts": 1,
         }  # fmt: skip
         return step.model_copy(update={"params": {**step.params, **change}})
+
+    def handles(self, inputs: Inputs, params: CameraFileParams, frame: int) -> tuple[Handle, ...]:
+        """The file's points, where its camera sees them."""
+        if not params.points:
+            return ()
+        pose, cloud = _pose(params, frame), _cloud(params)
+        at = pose.project(cloud[:, :3]) if pose.known else np.zeros((0, 2))
+        dots = [
+            (float(x), float(y), float(np.nan_to_num(e)), True)
+            for (x, y), e in zip(at, cloud[:, 3], strict=False)
+            if np.isfinite(x)
+        ]
+        note = "" if dots else f"Not known here: {pose.why}" if pose.why else "None of its points is seen here."
+        return (
+            Handle("dots", "points", "Points", SHOWN, (), live=False, note=note, facts={"dots": dots, "limit": REPROJECTION}),
+        )
 
     def compute(self, inputs: Inputs, params: CameraFileParams, frame: int) -> Product:
         return Product(camera=_pose(params, frame), cloud=_cloud(params))

@@ -13,7 +13,7 @@ NOTHING = "no file was read yet; choose one"
 class FromFile(Params):
     source: str = hidden("")  # the file's name, to be shown
     starts: float = number(
-        1, -1_000_000, 1_000_000, "frame", "File's number", "What the file calls the shot's first frame.", step=1
+        1, -1_000_000, 1_000_000, "frame", "Frame 1 is the file's", "What the file calls the shot's first frame.", step=1
     )
 
     def counted(self, frame: int) -> int:

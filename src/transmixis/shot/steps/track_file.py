@@ -8,12 +8,12 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.motion import Motion, moved_points, through
-from transmixis.core.motion.views import likeness
+from transmixis.core.motion.views import likeness, places_about
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array, Mask
 from transmixis.media.exchange.tracks import read_tracks
 from transmixis.media.files import said
-from transmixis.shot.contract import Inputs, Product, Slot, StepKind
+from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKind
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.fromfile import NOTHING, FromFile, known, plain, starts_at
 from transmixis.shot.steps.params import choice, hidden, number
@@ -23,6 +23,8 @@ MOST = 64  # tracks of one motion
 HALF = 20  # px about a place that are compared
 ABOVE, BELOW = "from above", "from below"
 HALVES, WHOLES = "at halves", "at whole numbers"
+TRAIL = 24  # frames about the playhead of which the trail is shown
+SHOWN = "Dots lie where the file says that its places are; they are changed in the file."
 Row = tuple[int, float, float, float | None]
 
 
@@ -41,10 +43,19 @@ class TrackFile(StepKind[TrackFileParams]):
     kind, title, stage, product = "track_file", "Track from a file", "Motion", "motion"
     says = "takes what was followed elsewhere"
     roles = ("motion",)
-    slots = (Slot("plate", "the plate that was followed, to measure it on", optional=True, usual=("plate:hero", "plate:any")),)
+    slots = (
+        Slot(
+            "plate", "the plate that was followed, to measure it on", optional=True, whole=True, usual=("plate:hero", "plate:any")
+        ),
+    )
     Params = TrackFileParams
     files = (".csv", ".json")
-    reads_other_frames = True
+    tools = ("dots",)
+
+    def looks_at(self, slot: str, params: TrackFileParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
+        """The reference frame, with which each is compared."""
+        at = _reference(_table(params, length, 1)[0])
+        return (frame,) if at is None else tuple(sorted({frame, at + 1}))
 
     def from_file(self, step: Step, shot: Shot, path: Path) -> Step:
         """With all tracks of the file. Raises UserError where it holds none, or more than can be one motion."""
@@ -57,6 +68,21 @@ class TrackFile(StepKind[TrackFileParams]):
             raise UserError(f"'{said(path.name)}' knows its tracks in no frame.")
         change = {"source": path.name, "tracks": rows, "starts": starts_at(min(known_in), shot.length)}
         return step.model_copy(update={"params": {**step.params, **change}})
+
+    def handles(self, inputs: Inputs, params: TrackFileParams, frame: int) -> tuple[Handle, ...]:
+        """Where the file says that its places are."""
+        places, errors = _table(params, inputs.shot.length, inputs.shot.height)
+        if not places.shape[1]:
+            return ()
+        there = [
+            (float(x), float(y), 0.0 if np.isnan(e) else float(e), True)
+            for (x, y), e in zip(places[frame - 1], errors[frame - 1], strict=True)
+            if np.isfinite(x)
+        ]
+        near = range(max(0, frame - 1 - TRAIL), min(len(places), frame + TRAIL))
+        trail = [(n + 1, *map(float, places[n].mean(axis=0)), float(errors[n].mean())) for n in near if not _lost(places[n])]
+        facts = {"dots": there, "limit": ERROR, "trail": trail}
+        return (Handle("dots", "tracks", "Places", SHOWN, (), live=False, note="" if there else "Not known here.", facts=facts),)
 
     def compute(self, inputs: Inputs, params: TrackFileParams, frame: int) -> Product:
         places, errors = _table(params, inputs.shot.length, inputs.shot.height)
@@ -96,15 +122,15 @@ class TrackFile(StepKind[TrackFileParams]):
         if frame == at:
             return Reading("unlike", 0.0, "%", UNLIKE, note="the reference frame")
         reference, picture = inputs.picture("plate", at), inputs.picture("plate", frame)
-        alike = [likeness(reference, picture, motion.matrix, p, HALF) for p in motion.about]
+        parts = [motion.about] if len(motion.about) > 2 else list(motion.about[:, None])
+        alike = [likeness(reference, picture, motion.matrix, places_about(p, HALF)) for p in parts]
         seen = [a for a in alike if a is not None]
         if not seen:
             return Reading("unlike", None, "%", UNLIKE, note="its places show nothing that could be compared, or lie outside")
-        worst = motion.about[int(np.argmin([2.0 if a is None else a for a in alike]))]
-        note = f"the picture about it, against frame {at}" + (", at the worst of its places" if len(seen) > 1 else "")
-        return Reading(
-            "unlike", 100 * (1 - min(seen)), "%", UNLIKE, spot=box_about(moved_points(motion.matrix, worst)), note=note
-        )
+        worst = parts[int(np.argmin([2.0 if a is None else a for a in alike]))]
+        note = f"the picture {'between its places' if len(motion.about) > 2 else 'about it'}, against frame {at}"
+        spot = box_about(moved_points(motion.matrix, worst))
+        return Reading("unlike", 100 * (1 - min(seen)), "%", UNLIKE, spot=spot, note=note)
 
 
 def _table(params: TrackFileParams, length: int, height: int) -> tuple[Array, Array]:
@@ -131,5 +157,5 @@ def _reference(places: Array) -> int | None:
 
 
 def _lost(places: Array) -> Mask:
-    """(length,) in which frames too little is known."""
-    return np.asarray(np.isfinite(places[..., 0]).sum(axis=1) < min(places.shape[1], 4))
+    """(...,) in which frames too little is known of places (..., k, 2)."""
+    return np.asarray(np.isfinite(places[..., 0]).sum(axis=-1) < min(places.shape[-2], 4))
