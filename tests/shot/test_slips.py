@@ -19,7 +19,9 @@ from transmixis.shot.model import Pin, Plate, Shot
 from transmixis.shot.pins import set_pin
 from transmixis.shot.products import StepInputs
 from transmixis.shot.render import Renderer
+from transmixis.shot.stepjob import taken
 from transmixis.shot.steps import kind_of
+from transmixis.shot.steps.instead import surface_about
 from transmixis.shot.steps.slips import Slip, _by_hand, _look_to_blame, _set_the_look, slips
 from transmixis.shot.workorder import add_step
 
@@ -149,6 +151,73 @@ def test_as_it_leaves_the_frame_another_place_takes_over(folder: Path) -> None:
     after = used(proposal, r, folder)
     assert len(asking(after)) < len(slip.frames)
     assert worst_off(after, lambda n: moved(n, speed=(-4.1, 0.3))) < 0.3
+
+
+def test_where_all_about_it_is_covered_the_surface_is_offered_instead(tmp_path: Path) -> None:
+    """A card that covers the point and its neighbours for eight frames, on a wall that is seen beside it: what hung on the point hangs
+    on the wall then, by one answer that can be undone."""
+    big, size, at = wall(33, (240, 340)), (240, 340), np.array([170.0, 120.0])
+    card = wall(41, (116, 116))
+
+    def lies(n: int) -> np.ndarray:
+        return np.array([[1, 0, 0.6 * (n - 1)], [0, 1, 0.2 * (n - 1)], [0, 0, 1.0]])
+
+    rng = np.random.default_rng(8)
+    for n in range(1, 31):
+        picture = seen_through(big, lies(n))
+        if 13 <= n < 23:
+            x, y = (int(v) for v in moved_points(lies(n), at)[0])
+            picture[y - 58 : y + 58, x - 58 : x + 58] = card
+        write_still(
+            tmp_path / f"card.{n:04d}.png", picture + rng.normal(0, 0.002, picture.shape).astype(np.float32), kind="uint16"
+        )
+    plates = (Plate(id="hero", role="hero", path="card.0001.png"),)
+    shot = Shot(code="A", length=30, width=size[1], height=size[0], plates=plates)
+    shot, step = add_step(shot, "point_track")
+    shot = shot.with_step(step.model_copy(update={"params": {"point": [at.tolist()], "half": 9}}))
+    shot, hung = add_step(shot, "shapes", inputs={"motion": f"step:{step.id}"})
+    r = Renderer(shot, Material(tmp_path))
+    for n in range(1, 31):
+        r.measure(step.id, n)
+    proposal = r.propose(step.id)
+    assert proposal is not None
+    assert proposal.sets
+    assert proposal.instead is not None
+    assert "The surface about it" in proposal.reason
+    assert proposal.effects[0].then == 0
+    new = taken(shot, step.id, proposal)
+    other = new.steps[[s.id for s in new.steps].index(step.id) + 1]
+    assert (other.kind, other.name) == (proposal.instead.kind, f"{step.name} surface")
+    assert other.inputs["plate"] == step.inputs["plate"]
+    assert new.step(hung.id).inputs["motion"] == f"step:{other.id}"
+    assert new.step(step.id) == shot.step(step.id)  # the point stays as it is
+    after = Renderer(new, Material(tmp_path))
+    reference = int(other.params["reference"])
+    off = []
+    for n in range(1, 31):
+        m = after.product(f"step:{other.id}", n).motion
+        assert m.known
+        off.append(np.hypot(*(moved_points(m.matrix, moved_points(lies(reference), at))[0] - moved_points(lies(n), at)[0])))
+    assert max(off) < 0.1
+
+
+def test_a_surface_that_goes_its_own_way_is_not_offered(tmp_path: Path) -> None:
+    """A small card that goes before a wall: the surface about the point is the wall, which did not carry the point before."""
+    big, card = wall(33, SIZE), wall(41, (30, 30))
+    for n in range(1, 13):
+        picture = seen_through(big, moved(n))
+        x, y = 85 + 3 * n, 55 + n
+        picture[y : y + 30, x : x + 30] = card
+        write_still(tmp_path / f"own.{n:04d}.png", picture, kind="uint16")
+    plates = (Plate(id="hero", role="hero", path="own.0001.png"),)
+    shot, step = add_step(Shot(code="A", length=12, width=SIZE[1], height=SIZE[0], plates=plates), "point_track")
+    shot = shot.with_step(step.model_copy(update={"params": {"point": [[103.0, 71.0]], "half": 9}}))
+    r = Renderer(shot, Material(tmp_path))
+    kind = kind_of(step.kind)
+    inputs, params = StepInputs(r, shot.steps[0]), kind.Params(**shot.steps[0].params)
+    motion = kind.told(inputs, params, 8).motion  # type: ignore[attr-defined]
+    assert moved_points(motion.matrix, np.array([103.0, 71.0]))[0] == pytest.approx([124, 78], abs=0.2)
+    assert surface_about(kind, inputs, params, 8, 1, motion, Progress()) == []  # type: ignore[arg-type]
 
 
 def test_where_nothing_betters_it_the_frames_to_set_are_named(folder: Path) -> None:

@@ -162,7 +162,7 @@ def hands_asked(c: Clip, k: int, folder: Path, most: int = 30) -> int:
             continue
         before = None
         proposal = None if refused else renderer.propose(step.id)
-        if proposal is not None and proposal.sets:
+        if proposal is not None and proposal.sets and proposal.instead is None:  # another track is another take of the count
             places = [(p.frame - 1, p.value["places"][0]) for v in proposal.pins.values() for p in v]
             refused = any(np.hypot(*(np.array(at) - c.truth[n, k])) > WRONG for n, at in places)
             if not refused:

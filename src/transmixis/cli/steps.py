@@ -13,7 +13,7 @@ from transmixis.shot.document import Document
 from transmixis.shot.edits import do
 from transmixis.shot.session import Session
 from transmixis.shot.stepexport import export_step
-from transmixis.shot.stepjob import added, added_from_file, changed, from_file, proposed, step_named
+from transmixis.shot.stepjob import added, added_from_file, changed, from_file, proposed, step_named, taken
 from transmixis.shot.steps import KINDS, kind_of
 
 step = typer.Typer(no_args_is_help=True, help="The steps of a shot: add, set, connect, list, remove.")
@@ -122,7 +122,7 @@ def propose(
         one = step_named(shot, which)
         found = with_bar(lambda p: proposed(session.renderer(code), one.id, p))
         if found is not None and found.sets and use:
-            session.document.change_shot(f"{one.name}: use proposal", shot.with_step(found.used(one)))
+            session.document.change_shot(f"{one.name}: use proposal", taken(shot, one.id, found))
             session.document.log.add("proposal used", f"{one.name}: {found.reason}", code, step=one.id, values=found.values)
     finally:
         session.close()

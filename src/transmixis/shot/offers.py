@@ -31,9 +31,19 @@ class Effect:
 
 
 @dataclass(frozen=True)
+class Instead:
+    """Another step in place of one: its `kind`, what its `name` ends with, and its `values` by parameter."""
+
+    kind: str
+    name: str
+    values: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
 class Proposal:
     """Measured settings: `values` by parameter, one sentence of reason, effects, what it gains and costs, the frames covered; `pins` are set
-    beside those that are there. With neither values nor pins it is advice: what a person would do by hand."""
+    beside those that are there; `instead`: a step that is added, on which hangs then what hung on this one. With none of them it is
+    advice: what a person would do by hand."""
 
     values: dict[str, Any]
     reason: str
@@ -42,14 +52,15 @@ class Proposal:
     costs: str = ""
     frames: tuple[int, int] | None = None
     pins: Mapping[str, tuple[Pin, ...]] = field(default_factory=dict)
+    instead: Instead | None = None
 
     @property
     def sets(self) -> bool:
         """True if there is something to take."""
-        return bool(self.values or self.pins)
+        return bool(self.values or self.pins or self.instead)
 
     def used(self, step: Step, only: str = "") -> Step:
-        """The step with what is proposed, or with one parameter of it."""
+        """The step with what is proposed, or with one parameter of it; what stands `instead` of it is no part of it (see stepjob.taken)."""
         values = {k: v for k, v in self.values.items() if not only or k == only}
         kept = {k: v for k, v in step.pins.items() if k not in values}
         out = step.model_copy(update={"params": {**step.params, **values}, "pins": kept})

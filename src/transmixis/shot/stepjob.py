@@ -17,7 +17,7 @@ from transmixis.shot.plainjson import parse
 from transmixis.shot.refs import checked, product_of, slot_name, split_ref, with_product
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps import KINDS, endings_read, kind_of, known_kind
-from transmixis.shot.workorder import add_step
+from transmixis.shot.workorder import add_step, unique_id
 
 LARGEST = 1_000_000  # letters of one value
 
@@ -108,6 +108,32 @@ def proposed(renderer: Renderer, step_id: str, progress: Progress) -> Proposal |
             progress.at(n - 1, renderer.shot.length, f"reading frame {n}")
             renderer.measure(step_id, n)
     return renderer.propose(step_id, progress)
+
+
+def taken(shot: Shot, step_id: str, proposal: Proposal, only: str = "") -> Shot:
+    """The shot with what is proposed for a step, or with one parameter of it. A step that is to stand instead of it takes what it took, and
+    is taken by what took it."""
+    step = shot.step(step_id)
+    new = shot.with_step(proposal.used(step, only))
+    if proposal.instead is None or only:
+        return new
+    one = proposal.instead
+    first = kind_of(one.kind).slots[0].name
+    name = unique_id(f"{step.name} {one.name}", {s.name for s in shot.steps})
+    new, other = add_step(new, one.kind, name=name, inputs={first: next(iter(step.inputs.values()), "")})
+    other = other.model_copy(update={"params": dict(one.values)})
+    checked(other, kind_of(one.kind), 1)
+    was, now = f"step:{step_id}", f"step:{other.id}"
+    rest = [s for s in new.with_step(other).steps if s.id != other.id]
+    at = next(i for i, s in enumerate(rest) if s.id == step_id) + 1
+    steps = [*rest[:at], other, *rest[at:]]
+    return new.model_copy(
+        update={
+            "steps": tuple(
+                s.model_copy(update={"inputs": {k: now if v == was else v for k, v in s.inputs.items()}}) for s in steps
+            )
+        }
+    )
 
 
 def _connected(shot: Shot, step: Step, slot: str, ref: str) -> Step:

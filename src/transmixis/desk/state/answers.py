@@ -6,6 +6,7 @@ from transmixis.desk.engine import PROPOSE
 from transmixis.desk.state.chosen import Chosen
 from transmixis.desk.state.edits import Edits
 from transmixis.shot.contract import Proposal
+from transmixis.shot.stepjob import taken
 from transmixis.shot.steps import kind_of
 
 
@@ -78,8 +79,9 @@ class Answers:
         if not shot or not step or not proposal or not self._s.session:
             return
         values = {k: v for k, v in proposal.values.items() if not only or k == only}
-        new = proposal.used(step, only)
-        if not proposal.sets or not self._edits.change(f"{step.name}: use proposal", lambda: shot.with_step(new)):
+        if not proposal.sets or not self._edits.change(
+            f"{step.name}: use proposal", lambda: taken(shot, step.id, proposal, only)
+        ):
             return
         if not only:
             self.made.pop(step.id, None)

@@ -21,6 +21,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.types import Array
 from transmixis.shot.contract import Effect, Handle, Inputs, Proposal, Slot
 from transmixis.shot.steps.following import needs
+from transmixis.shot.steps.instead import surface_about
 from transmixis.shot.steps.params import Params, choice, hidden, number
 from transmixis.shot.steps.reseats import Reseat, reseats_of
 from transmixis.shot.steps.slips import WayOut, reseated_here, set_otherwise
@@ -191,6 +192,11 @@ class PointTrack(Track[PointTrackParams]):
             words = f"A place {np.hypot(*away):.0f} px beside it moves as it does and can be followed on; from frame {frame} it carries the point with its offset kept."
             out.append(reseated_here(self, inputs, params, frame, motion, (((x, y),),), words))
         return [o for o in out if o is not None]
+
+    def instead(
+        self, inputs: Inputs, params: PointTrackParams, frame: int, sign: int, motion: Motion, progress: Progress
+    ) -> list[WayOut]:
+        return surface_about(self, inputs, params, frame, sign, motion, progress)
 
     def at_first(self, inputs: Inputs, params: PointTrackParams, progress: Progress) -> Proposal | None:
         """The largest pattern that still moves as the thing itself does, by the frames beside the reference."""

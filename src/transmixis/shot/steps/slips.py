@@ -11,7 +11,7 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.agree import from_behind, jumps, strains
-from transmixis.core.motion.follow import Way
+from transmixis.core.motion.follow import Way, follow
 from transmixis.core.motion.level import OUTSIDE, Laid
 from transmixis.core.motion.motion import Motion, moved_points
 from transmixis.core.motion.surface import Surface
@@ -72,6 +72,7 @@ class WayOut:
     way: Way
     own: float  # px: the error that it starts with
     proposal: Callable[[tuple[Effect, ...]], Proposal]
+    most: int = 0  # frames that it is tried on at most; 0: as the kind says
 
 
 def slips(kind: Track[Any], inputs: Inputs, params: Any) -> list[Slip]:
@@ -116,16 +117,19 @@ def way_out(kind: Track[Any], inputs: Inputs, params: Any, progress: Progress) -
         return _set_the_look(slip)
     best: tuple[tuple[float, ...], Proposal] | None = None
     now = (len(slip.frames), slip.error if np.isfinite(slip.error) else 0.0)
-    ways = _ways(kind, inputs, params, slip, progress)
-    for i, way in enumerate(ways):
-        progress.at(i, len(ways), "trying ways out of a slip")
-        bad, error, frames = _tried(kind, inputs, slip, way, progress)
-        better = bad < now[0] or (bad == now[0] and error < EASIER * now[1])
-        made = way.proposal(_effects(slip, bad, error))
-        # of those that are good enough a setting is better than a new look: it mends the cause, and holds on
-        rank = (bad, max(error, ERROR / 2), float(bool(made.pins)), error)
-        if better and (best is None or rank < best[0]):
-            best = rank, replace(made, gains=f"Tried on {frames} frames.", frames=(slip.first, slip.last))
+    for make in (_ways, _other_things):
+        if best is not None and best[0][0] == 0:
+            break  # nothing else need be followed
+        ways = make(kind, inputs, params, slip, progress)
+        for i, way in enumerate(ways):
+            progress.at(i, len(ways), "trying ways out of a slip")
+            bad, error, frames = _tried(kind, inputs, slip, way, progress)
+            better = bad < now[0] or (bad == now[0] and error < EASIER * now[1])
+            made = way.proposal(_effects(slip, bad, error))
+            # of those that are good enough a setting is better than a new look: it mends the cause, and holds on
+            rank = (bad, max(error, ERROR / 2), float(bool(made.pins)) + 2 * float(made.instead is not None), error)
+            if better and (best is None or rank < best[0]):
+                best = rank, replace(made, gains=f"Tried on {frames} frames.", frames=(slip.first, slip.last))
     return best[1] if best is not None else None if slip.outside else _by_hand(slip)
 
 
@@ -163,6 +167,18 @@ def _ways(kind: Track[Any], inputs: Inputs, params: Any, slip: Slip, progress: P
         motion = replace(motion, error=float(np.nan_to_num(motion.error)))  # how well a hand has set it nobody has measured
         out += kind.tries(inputs, params, n, sign, motion, progress)
     return out
+
+
+def _other_things(kind: Track[Any], inputs: Inputs, params: Any, slip: Slip, progress: Progress) -> list[WayOut]:
+    """What could be followed instead, from the last sound frame on."""
+    sign = 1 if slip.seat <= slip.first else -1
+    sound = slip.frames[0] - sign
+    if not 1 <= sound <= inputs.shot.length:
+        return []
+    motion = kind.told(inputs, params, sound).motion
+    if motion is None or not motion.known:
+        return []
+    return kind.instead(inputs, params, sound, sign, replace(motion, error=float(np.nan_to_num(motion.error))), progress)
 
 
 def reseated_here(kind: Track[Any], inputs: Inputs, params: Any, n: int, motion: Motion, looks: Any, words: str) -> WayOut | None:
@@ -204,12 +220,12 @@ def _tried(kind: Track[Any], inputs: Inputs, slip: Slip, way: WayOut, progress: 
     sign = 1 if slip.seat <= slip.first else -1
     end = slip.frames[-1] + sign * ONWARDS
     end = min(max(end, 1), inputs.shot.length)
-    frames = list(range(way.start + sign, end + sign, sign))[: kind.tried_on + ONWARDS]
+    frames = list(range(way.start + sign, end + sign, sign))[: (way.most or kind.tried_on) + ONWARDS]
 
     def look(n: int) -> Array:
         return kind.look(inputs, n)
 
-    found, on = kind.found_on(inputs, way.params, way.surface, frames, way.way, progress)
+    found, on = _found(kind, inputs, way, frames, progress)
     back = from_behind(way.surface, look, frames, found, on.shutter.share, progress)
     jump = jumps(way.surface, way.way, found)
     error = np.array([np.hypot(f.error, way.own) for f in found])
@@ -221,6 +237,12 @@ def _tried(kind: Track[Any], inputs: Inputs, slip: Slip, way: WayOut, progress: 
     lost = int(np.isnan(error[inside]).sum()) + left
     worst = float(error[inside & np.isfinite(error)].max(initial=0.0)) if lost <= slip.lost else float("inf")
     return int(bad.sum()) + left, worst, len(frames)
+
+
+def _found(kind: Track[Any], inputs: Inputs, way: WayOut, frames: list[int], progress: Progress) -> tuple[list[Laid], Way]:
+    if way.most:  # it is a thing of its own, whatever the kind follows by
+        return follow(way.surface, lambda n: kind.look(inputs, n), frames, way.way, int(way.params.reach), progress)
+    return kind.found_on(inputs, way.params, way.surface, frames, way.way, progress)
 
 
 def _bad(found: Sequence[Laid], error: Array, back: Array, jump: Array) -> Array:

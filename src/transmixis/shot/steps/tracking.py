@@ -65,6 +65,10 @@ class Track(Following[P]):
         """Ways out of a slip that begins beyond a frame, where the track goes forwards (`sign` 1) or backwards from its seat."""
         raise NotImplementedError
 
+    def instead(self, inputs: Inputs, params: Any, frame: int, sign: int, motion: Motion, progress: Progress) -> list[WayOut]:
+        """What else could be followed from a frame on, where none of its ways out helps."""
+        return []
+
     plots = "whole"
 
     def plot(self, inputs: Inputs, params: Any, frame: int) -> Plot:
