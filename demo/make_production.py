@@ -8,6 +8,7 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
+import hand
 from station import BOARD, STACK, paint_board, paint_stack, worked
 from station import plates as station_plates
 
@@ -31,6 +32,7 @@ SHOTS = {
     "KP040": ("Morning to noon", ("hero/KP040_hero.mp4",)),
     "KP050": ("Station in the dust", ("hero/KP050_hero.mp4",)),
     "KP060": ("Courier, two takes", ("first/KP060_first.mp4", "second/KP060_second.mp4")),
+    "KP090": ("The letter held up", ("hero/KP090_hero.mp4",)),
 }
 # two shots that are still to be filmed: planned, scheduled, no plates yet
 TO_FILM = {"KP070": ("Storm over the station", 72), "KP080": ("Last post", 60)}
@@ -77,6 +79,11 @@ PLANS: dict[str, dict[str, dict[str, object]]] = {
     "KP060": {
         "takes": {"camera": "locked off", "tricks": ["join two takes", "duplicate a performer"]},
         "lens": {"focal": 46.0, "distance": 6.0, "size": 1.4, "depth": 0.3},
+    },
+    "KP090": {
+        "takes": {"camera": "hand-held", "tricks": ["attach an element to a hand or tool"]},
+        "shutter": {"crossing": 2.4, "angle": 180.0},
+        "estimate": {"edge": 0.2, "motion": 0.5, "blur": 0.4},
     },
     "KP070": {
         "takes": {"camera": "locked off", "tricks": ["miniature", "light that the added thing gives", "replace the background"]},
@@ -125,7 +132,7 @@ SAID: dict[str, tuple[Agreement, ...]] = {
         ),
     ),
 }
-RENDERED = ("KP010", "KP020", "KP030")  # coded with the camera's curve; see demo/bake/README.md. The others are sRGB
+RENDERED = ("KP010", "KP020", "KP030", "KP090")  # coded with the camera's curve; see demo/bake/README.md. The others are sRGB
 ROLES: dict[str, Role] = {"KP060_second": "element"}
 
 
@@ -145,11 +152,13 @@ def main() -> None:
     shutil.rmtree(work)
     doc = Document.open(FILM)
     try:
-        for code, (title, files) in SHOTS.items():
-            _add(doc, code, title, files)
-        for code, (title, length) in TO_FILM.items():
-            shot = Shot(code=code, title=title, length=length, rate="24", width=960, height=540)
-            doc.change_shot(f"Add {code}", _planned(shot))
+        for code in sorted((*SHOTS, *TO_FILM)):
+            if code in SHOTS:
+                _add(doc, code, *SHOTS[code])
+            else:
+                title, length = TO_FILM[code]
+                shot = Shot(code=code, title=title, length=length, rate="24", width=960, height=540)
+                doc.change_shot(f"Add {code}", _planned(shot))
         office = {"people": PEOPLE, "scenarios": SCENARIOS, "scenario": "class version", "day": "2026-05-12"}
         doc.apply("People and dates", doc.film.model_copy(update={"production": doc.film.production.model_copy(update=office)}))
         for path in sorted((FILM / "elements").glob("*.mp4")):
@@ -159,7 +168,7 @@ def main() -> None:
     finally:
         doc.close()
     (FILM / "log.jsonl").write_text(
-        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made: 6 shots with plates, 2 to be filmed.", "data": {}}\n'
+        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made: 7 shots with plates, 2 to be filmed.", "data": {}}\n'
     )
 
 
@@ -182,6 +191,8 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
         paint_board(FILM / BOARD)
         paint_stack(FILM / STACK)
         shot = worked(shot.model_copy(update={"plates": (*shot.plates, *station_plates())}))
+    if code == "KP090":
+        shot = hand.worked(shot.model_copy(update={"plates": (*shot.plates, *hand.plates())}))
     if code == "KP010":
         shot = shot.model_copy(
             update={"cues": (Cue(frame=6, name="arm up"), Cue(frame=19, name="letter shown"), Cue(frame=33, name="arm down"))}

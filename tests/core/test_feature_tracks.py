@@ -110,3 +110,39 @@ def test_a_frame_that_cannot_be_read_ends_nothing() -> None:
 
     with pytest.raises(UserError, match="Frame 0"):
         follow_all(none, 8)
+
+
+def test_what_was_cut_off_goes_on_to_the_same(moving: tuple[list[np.ndarray], list[np.ndarray]]) -> None:
+    """After any frame, bit for bit; and no frame is followed twice."""
+    frames, _ = moving
+    kept: list[dict[str, np.ndarray]] = []
+    whole = follow_all(lambda i: frames[i], 10, keep=kept.append, every=0.0)
+    assert [int(h["done"]) for h in kept] == list(range(1, 11))
+    for done in (1, 4, 9, 10):
+        looked: list[int] = []
+
+        def look(i: int, looked: list[int] = looked) -> np.ndarray:
+            looked.append(i)
+            return frames[i]
+
+        again = follow_all(look, 10, half=kept[done - 1])
+        assert np.array_equal(again.places, whole.places, equal_nan=True)
+        assert np.array_equal(again.errors, whole.errors, equal_nan=True)
+        assert [i for i in looked if i >= done] == list(range(done, 10))
+        assert done < 10 or not looked  # all was followed: only what comes after it is left
+
+
+def test_of_half_that_is_not_whole_nothing_is_used(moving: tuple[list[np.ndarray], list[np.ndarray]]) -> None:
+    frames, _ = moving
+    kept: list[dict[str, np.ndarray]] = []
+    whole = follow_all(lambda i: frames[i], 5, keep=kept.append, every=0.0)
+    half = kept[2]
+    for broken in (
+        {}, {"done": half["done"]}, {**half, "done": np.array(70)}, {**half, "alive": half["alive"][:3]}, {**half, "seen": half["seen"][:, :3]},
+        {**half, "alive": half["alive"] + 10_000},
+    ):  # fmt: skip
+        again = follow_all(lambda i: frames[i], 5, half=broken)
+        assert np.array_equal(again.places, whole.places, equal_nan=True)
+    few: list[dict[str, np.ndarray]] = []
+    follow_all(lambda i: frames[i], 5, keep=few.append, every=1e9)
+    assert [int(h["done"]) for h in few] == [5]  # at the end, for what follows

@@ -58,12 +58,14 @@ class Handheld(Stage):
             acc = acc + img
         return acc / sub
 
-    def truth(self, frames):
-        """the camera, and where the seal and the hand lie in each frame, px, at the middle of the shutter"""
+    def truth(self, frames, nudges=()):
+        """the camera, and where the seal and the hand lie in each frame, px, at the middle of the shutter; `nudges`: s by which
+        the puppet of some frames was moved on"""
+        nudges = dict(nudges)
         doc = dict(convention='OpenCV: X_cam = R X + t, x right, y down, z forward, pixel = K X_cam / z; centre of the first pixel (0.5, 0.5); cm; time = shutter centre; no lens distortion',
                    width=W, height=H, fps=FPS, shutter=SHUTTER, frames=[])
         for f in frames:
             t = START + f / FPS; K, R, s = matrices(t)
             doc['frames'].append(dict(frame=1001 + f, K=np.round(K, 5).tolist(), R=np.round(R, 9).tolist(), t=np.round(s, 6).tolist(),
-                                      **{k: np.round(project(P, t), 3).tolist() for k, P in places(self.puppet, t).items()}))
+                                      **{k: np.round(project(P, t), 3).tolist() for k, P in places(self.puppet, t + nudges.get(f, 0.)).items()}))
         return doc

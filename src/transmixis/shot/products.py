@@ -144,7 +144,7 @@ class Products:
     def analysis(self, step_id: str) -> Analysis:
         """The step's whole-range analysis; made now if it is not stored."""
         step = self._step(step_id)
-        key = self._analysis_key(step_id)
+        key = self.analysis_key(step_id)
         return self.analyses.get_or_make(
             key, lambda: kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
         )
@@ -192,9 +192,9 @@ class Products:
         return kind_of(step.kind).analyse_piece(StepInputs(self, step), self._params(step, 1), piece, before, self.progress)
 
     def has_analysis(self, step_id: str) -> bool:
-        return not kind_of(self._step(step_id).kind).analyses or self.analyses.has(self._analysis_key(step_id))
+        return not kind_of(self._step(step_id).kind).analyses or self.analyses.has(self.analysis_key(step_id))
 
-    def _analysis_key(self, step_id: str) -> str:
+    def analysis_key(self, step_id: str) -> str:
         with self._lock:
             return self._keys.analysis(step_id)
 
@@ -321,6 +321,14 @@ class StepInputs:
 
     def analysis(self) -> Analysis:
         return self._r.analysis(self.step_id)
+
+    def draft(self) -> Analysis | None:
+        """What was kept of the step's own analysis, if it was cut off while it was made."""
+        return self._r.analyses.draft(self._r.analysis_key(self.step_id))
+
+    def keep_draft(self, half: Analysis) -> None:
+        """Keep what there is of the step's own analysis, so that it goes on from there if it is cut off."""
+        self._r.analyses.keep_draft(self._r.analysis_key(self.step_id), half)
 
     def analysis_if_there(self) -> Analysis | None:
         """The step's own analysis if it was made before: what is drawn on the picture must not wait for it."""

@@ -22,6 +22,7 @@ from transmixis.shot.contract import Analysis
 from transmixis.shot.plainjson import cleaned
 
 NAME = "__of__"  # the member of a kept file that says which key it was made for
+DRAFT = ".half"  # after the key of an analysis, of what is half made
 LARGEST = 1 << 30  # bytes that the arrays of one kept file may take
 
 
@@ -62,7 +63,11 @@ class AnalysisStore:
             if key in self._failed:
                 raise self._failed[key]
             if key not in self._held:
-                self._held[key] = self._load(key) or self._store(key, self._made(key, make))
+                made = self._load(key)
+                if made is None:
+                    made = self._store(key, self._made(key, make))
+                    self._drop_draft(key)
+                self._held[key] = made
             return self._held[key]
 
     def _made(self, key: str, make: Callable[[], Analysis]) -> Analysis:
@@ -75,6 +80,23 @@ class AnalysisStore:
     def try_again(self) -> None:
         """Forget what could not be made: files may have come back."""
         self._failed.clear()
+
+    # -- what is half made
+
+    def draft(self, key: str) -> Analysis | None:
+        """What was kept of an analysis that was cut off while it was made."""
+        return self._load(key + DRAFT)
+
+    def keep_draft(self, key: str, half: Analysis) -> None:
+        """Keep what there is of an analysis so far; that it cannot be written ends nothing."""
+        with contextlib.suppress(UserError):
+            self._store(key + DRAFT, half)
+
+    def _drop_draft(self, key: str) -> None:
+        path = self._path(key + DRAFT)
+        if path and self._may_write():
+            with contextlib.suppress(OSError):
+                path.unlink(missing_ok=True)
 
     def _load(self, key: str) -> Analysis | None:
         path = self._path(key)

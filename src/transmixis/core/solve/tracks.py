@@ -6,7 +6,8 @@ first sighting does not. Positions are (x, y) px, pixel centres at +0.5.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import cv2
@@ -28,6 +29,7 @@ BESIDE = 1.5  # px that the fit may lie beside the flow
 ALIKE = 0.8  # correlation with the first sighting
 SHORTEST = 3  # frames
 PLAIN = 0.01  # of the strongest corner: less is no feature
+KEPT_EVERY = 3.0  # s
 ROUNDS, OPEN, STEP, DONE = 12, 4.0, 1.0, 3e-3
 WINDOW = {"winSize": (21, 21), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 30, 0.01)}
 
@@ -63,55 +65,124 @@ class _Sighted:
         self.at, self.matrix, self.misses = np.asarray(at), np.eye(3), 0
 
 
+Half = Mapping[str, Array]
+
+
 def follow_all(
     picture: Callable[[int], Array],
     frames: int,
     holdout: Callable[[int], Mask | None] | None = None,
     progress: Progress | None = None,
+    *,
+    half: Half | None = None,
+    keep: Callable[[Half], None] | None = None,
+    every: float = KEPT_EVERY,
 ) -> Tracks:
-    """Features of the frames 0..frames - 1. `picture(i)` gives a linear frame (h, w, 3), `holdout(i)` what does not count."""
+    """Features of the frames 0..frames - 1. `picture(i)` gives a linear frame (h, w, 3), `holdout(i)` what does not count. What there is
+    so far is given to `keep` every so many seconds, and at the end; with it as `half` the work goes on from there, to the same result."""
     progress = progress or Progress()
-    alive: list[tuple[int, _Sighted]] = []
-    flow = np.zeros((0, 2), np.float32)
-    seen: list[dict[int, tuple[float, float, float]]] = []  # of each track: frame to place and error
-    last: Array | None = None
+    work = _Work.resumed(half, picture, frames) if half else _Work()
     broken: UserError | None = None
-    for i in range(frames):
+    kept = time.monotonic()
+    for i in range(work.done, frames):
         progress.at(i, frames, "following features")
         try:
             linear = np.asarray(picture(i), np.float32)
         except UserError as e:  # one damaged frame ends no job: features are found again in the next
             broken = broken or e
             continue
-        grey = cv2.cvtColor(coded8(linear), cv2.COLOR_RGB2GRAY)
+        work.follow(i, linear, holdout(i) if holdout is not None else None)
+        if keep is not None and (time.monotonic() - kept >= every or i == frames - 1):
+            keep(work.half())
+            kept = time.monotonic()
+    if work.last is None and broken is not None:
+        raise broken
+    return _table([s for s in work.seen if len(s) >= SHORTEST], frames)
+
+
+class _Work:
+    """What is known after some frames: of each track where it was `seen` (frame to place and error), and those that are `alive`."""
+
+    def __init__(self) -> None:
+        self.done = 0  # frames
+        self.seen: list[dict[int, tuple[float, float, float]]] = []
+        self.alive: list[tuple[int, _Sighted]] = []
+        self.flow = np.zeros((0, 2), np.float32)  # where those alive lie in the last frame, counted from whole pixels
+        self.last: Array | None = None
+
+    def follow(self, i: int, linear: Array, barred: Mask | None) -> None:
+        """One more frame."""
+        grey = _grey(linear)
         spline = Splined(linear[..., :3].mean(axis=2))
-        barred = holdout(i) if holdout is not None else None
-        if last is not None and len(alive):
-            there, ok = _flow(last, grey, flow)
+        if self.last is not None and len(self.alive):
+            there, ok = _flow(self.last, grey, self.flow)
             ok &= _inside(there, grey.shape, barred)
             kept: list[tuple[int, _Sighted]] = []
             places = []
-            for (k, s), p, good in zip(alive, there.astype(np.float64) + 0.5, ok, strict=True):
+            for (k, s), p, good in zip(self.alive, there.astype(np.float64) + 0.5, ok, strict=True):
                 found = _fitted(spline, s, p) if good else None
                 if found is None:
                     s.misses += 1
                 if good and s.misses < SHORTEST:
                     if found is not None:
                         s.misses = 0
-                        seen[k][i] = found
+                        self.seen[k][i] = found
                         p = np.array(found[:2])
                     kept.append((k, s))
                     places.append(p - 0.5)
-            alive, flow = kept, np.array(places, np.float32).reshape(-1, 2)
-        for at in _new(grey, flow, barred):
-            s = _Sighted(spline, at)
-            seen.append({i: (float(at[0]), float(at[1]), 0.0)})
-            alive.append((len(seen) - 1, s))
-            flow = np.vstack([flow, (at - 0.5).astype(np.float32)[None]])
-        last = grey
-    if last is None and broken is not None:
-        raise broken
-    return _table([s for s in seen if len(s) >= SHORTEST], frames)
+            self.alive, self.flow = kept, np.array(places, np.float32).reshape(-1, 2)
+        for at in _new(grey, self.flow, barred):
+            self.seen.append({i: (float(at[0]), float(at[1]), 0.0)})
+            self.alive.append((len(self.seen) - 1, _Sighted(spline, at)))
+            self.flow = np.vstack([self.flow, (at - 0.5).astype(np.float32)[None]])
+        self.last, self.done = grey, i + 1
+
+    def half(self) -> Half:
+        """All that the work goes on from, as plain arrays."""
+        rows = [(k, i, *where) for k, s in enumerate(self.seen) for i, where in s.items()]
+        return {
+            "done": np.array(self.done), "seen": np.array(rows, np.float64).reshape(-1, 5), "flow": self.flow,
+            "alive": np.array([k for k, _ in self.alive], np.int64), "misses": np.array([s.misses for _, s in self.alive], np.int64),
+            "matrix": np.array([s.matrix for _, s in self.alive]).reshape(-1, 3, 3),
+        }  # fmt: skip
+
+    @classmethod
+    def resumed(cls, half: Half, picture: Callable[[int], Array], frames: int) -> _Work:
+        """The work as it stood; from the beginning if what was kept is not whole."""
+        try:
+            out = cls()
+            out.done, out.flow = int(half["done"]), np.asarray(half["flow"], np.float32)
+            for k, i, x, y, error in half["seen"].tolist():
+                if int(k) == len(out.seen):
+                    out.seen.append({})
+                out.seen[int(k)][int(i)] = (x, y, error)
+            if not 0 < out.done <= frames or len(half["alive"]) != len(out.flow):
+                return cls()
+            if out.done < frames:
+                out._look_again(half, picture)
+        except (KeyError, ValueError, IndexError, TypeError, UserError):
+            return cls()
+        return out
+
+    def _look_again(self, half: Half, picture: Callable[[int], Array]) -> None:
+        """The first sightings of what is alive, and the last frame."""
+        by_frame: dict[int, list[int]] = {}
+        for n, k in enumerate(half["alive"].tolist()):
+            by_frame.setdefault(min(self.seen[k]), []).append(n)
+        sighted: dict[int, _Sighted] = {}
+        for i, its in sorted(by_frame.items()):
+            spline = Splined(np.asarray(picture(i), np.float32)[..., :3].mean(axis=2))
+            for n in its:
+                k = int(half["alive"][n])
+                s = _Sighted(spline, np.array(self.seen[k][i][:2]))
+                s.matrix, s.misses = np.array(half["matrix"][n]), int(half["misses"][n])
+                sighted[n] = s
+        self.alive = [(int(k), sighted[n]) for n, k in enumerate(half["alive"])]
+        self.last = _grey(np.asarray(picture(self.done - 1), np.float32))
+
+
+def _grey(linear: Array) -> Array:
+    return np.asarray(cv2.cvtColor(coded8(linear), cv2.COLOR_RGB2GRAY))
 
 
 def _flow(one: Array, two: Array, points: Array) -> tuple[Array, Array]:

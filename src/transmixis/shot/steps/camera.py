@@ -81,7 +81,14 @@ class Camera(StepKind[CameraParams]):
     def analyse(self, inputs: Inputs, params: CameraParams, progress: Progress) -> Analysis:
         """Turns (n, 3, 3), shifts (n, 3), errors (n,) and reasons of the frames, the points (m, 3) with errors, lens and kind."""
         n, size = inputs.shot.length, (inputs.shot.width, inputs.shot.height)
-        tracks = follow_all(lambda i: inputs.picture("plate", i + 1), n, self._barred(inputs, params), progress)
+        tracks = follow_all(
+            lambda i: inputs.picture("plate", i + 1),
+            n,
+            self._barred(inputs, params),
+            progress,
+            half=inputs.draft(),
+            keep=inputs.keep_draft,
+        )
         bend = params.lens == FIND_LENS
         made = solved(tracks, size, params.focal or None, bend=bend, zoom=params.zoom == CHANGES, progress=progress)
         return _table(made)

@@ -35,6 +35,7 @@ CARRIES = "Drag it to another place of the same thing: from this frame on that c
 ONLY, TURN = "position", "position, turn and size"
 PATTERN, COLOUR = "its pattern", "its colour"
 MODELS = {ONLY: "position", TURN: "similarity"}
+SPREAD = 16  # frames all over the shot on which other settings must find it too
 TRIED = 3  # frames to either side of the reference that a pattern is proposed by
 CLEARLY = 0.02  # of likeness: more than grain makes
 HALVES = (5, 60)  # px, half the side of patterns that are tried
@@ -220,12 +221,29 @@ class PointTrack(Track[PointTrackParams]):
         now, then = (self._found(inputs, p, near) for p in (params, wanted))
         if then is None or (now is not None and (then[0] >= now[0] or now[0] < FINE) and not turns):
             return None
+        if not self._holds_all_over(inputs, wanted):
+            return None
         reasons = ["It turns or grows beside the reference, which a pattern that only shifts cannot follow."] if turns else []
         if "half" in values:
             how = "more surely" if half > params.half else "best; larger ones hold what lies behind it"
             reasons.append(f"Patterns of {2 * half + 1} px still move as the thing does and tell its place {how}.")
         effects = (Effect("error", now[0], then[0], "px", ERROR),) if now is not None else ()
         return Proposal(values, " ".join(reasons), effects, gains=f"Measured on {len(near)} frames beside the reference.")
+
+    def _holds_all_over(self, inputs: Inputs, wanted: PointTrackParams) -> bool:
+        """Whether other settings find it in frames all over the shot too, where it has been followed and is known."""
+        told = {n: m for n, m in enumerate(self.motions(inputs), 1) if m is not None and m.known and n != int(wanted.reference)}
+        frames = list(told)
+        some = [frames[i] for i in np.unique(np.linspace(0, len(frames) - 1, min(len(frames), SPREAD)).round().astype(int))]
+        if not some:
+            return True
+        surface, at = self.surface_of(inputs, wanted), self.places(wanted)
+        for n in some:
+            m = told[n].matrix
+            found = found_in(surface, inputs.picture("plate", n), Way(m, m), int(wanted.reach))
+            if found.lost or np.hypot(*(moved_points(found.matrix, at)[0] - moved_points(m, at)[0])) > STEADY:
+                return False
+        return True
 
     def _turns(self, inputs: Inputs, params: PointTrackParams, frames: list[int]) -> bool:
         """Whether a pattern that may turn and grow is clearly more like the thing."""
