@@ -11,7 +11,7 @@ from camerapaths import path_error, zoomed
 from cardscenes import CardScene, card_scene
 
 from transmixis.core.build.place import sampled_at
-from transmixis.core.errors import UserError
+from transmixis.core.errors import Cancelled, UserError
 from transmixis.core.motion.lens import Lens
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.pose import Camera
@@ -90,6 +90,30 @@ def test_the_camera_of_a_take_is_a_product(scene: CardScene, folder: Path, store
     assert plot.panels[0].way.shape == (LENGTH, 3)
     assert "not measured" in plot.words
     assert f"{scene.focal:.0f} px" in plot.words
+
+
+def test_a_solve_that_was_cut_off_does_not_follow_again(scene: CardScene, folder: Path, tmp_path: Path) -> None:
+    """Killed while it solves: the features followed so far are with the production, and go when it is done."""
+
+    def stop_in_the_solve(share: float, words: str, left: float | None) -> None:
+        if words == "solving the camera":
+            stopped.cancel()
+
+    stopped = Progress(stop_in_the_solve)
+    first = Renderer(shot_of(scene), Material(folder), analyses=AnalysisStore(tmp_path))
+    first.progress = stopped
+    with pytest.raises(Cancelled):
+        first.analysis("camera_solve")
+    (half,) = tmp_path.iterdir()
+    assert ".half" in half.name
+    again = Renderer(shot_of(scene), Material(folder), analyses=AnalysisStore(tmp_path))
+    told: list[str] = []
+    again.progress = Progress(lambda share, words, left: told.append(words))
+    table = again.analysis("camera_solve")
+    assert "solving the camera" in told
+    assert "following features" not in told
+    assert [p.name for p in tmp_path.iterdir()] == [half.name.replace(".half", "")]
+    assert np.array_equal(table["turn"], Renderer(shot_of(scene), Material(folder)).analysis("camera_solve")["turn"])
 
 
 def test_dots_do_not_wait_for_the_solve(scene: CardScene, folder: Path) -> None:
