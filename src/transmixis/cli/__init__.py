@@ -135,7 +135,7 @@ def add(
 @app.command()
 def shot(
     project: Annotated[Path, typer.Argument(help="A production's folder.")],
-    code: Annotated[str, typer.Argument(help="The new shot's code, e.g. KP090.")],
+    code: Annotated[str, typer.Argument(help="The new shot's code, e.g. KP100.")],
     title: Annotated[str, typer.Option(help="What happens in it.")] = "",
     frames: Annotated[int, typer.Option(min=1, max=MOST_FRAMES, help="Its length.")] = 48,
     plates_due: Annotated[

@@ -57,7 +57,7 @@ class NewShot(QDialog):
         self._taken = taken
         self.code, self.title, self.frames = QLineEdit(), QLineEdit(), QSpinBox()
         self.code.setMaxLength(32)
-        self.code.setPlaceholderText("such as KP090")
+        self.code.setPlaceholderText("such as KP100")
         self.title.setPlaceholderText("what happens in it")
         self.frames.setRange(1, 1_000_000)
         self.frames.setValue(48)
