@@ -17,6 +17,7 @@ from scipy.spatial.transform import Rotation
 from transmixis.core.errors import Cancelled, UserError
 from transmixis.core.motion.bending import bent, flat_of, unbent
 from transmixis.core.progress import Progress
+from transmixis.core.solve import between
 from transmixis.core.solve.bundle import Bundle, _jacobian, _rotation, adjusted
 from transmixis.core.solve.camera import FLAT, LOCKED, PARALLAX, TURN, _depth, _noise, solved
 from transmixis.core.solve.flat import _with_focal, flat
@@ -382,3 +383,44 @@ def test_each_round_and_each_row_of_pairs_asks() -> None:
     pans, _ = pan(frames=8)
     with pytest.raises(Cancelled):
         solved(tracks(pans), SIZE, FOCAL, bend=False, progress=_StopsAt(14))
+
+
+# -- long takes
+
+
+def test_frames_between_those_that_are_solved_are_placed(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Of every kind: as exact as if all were solved together, and a frame that sees nothing is not claimed."""
+    for at, turn, place in (truck(frames=40)[:3], (*pan(frames=40), None), past_a_wall(frames=40, tilt=25.0)[:3]):
+        at = at.copy()
+        at[21] = np.nan
+        monkeypatch.setattr(between, "MOST", 12)
+        made = solved(tracks(at), SIZE, FOCAL, bend=False)
+        assert [n for n, c in enumerate(made.cameras) if not c.known] == [21]
+        left = [
+            Rotation.from_matrix(c.turn @ (t @ turn[0].T).T).magnitude()
+            for c, t in zip(made.cameras, turn, strict=True)
+            if c.known
+        ]
+        assert np.degrees(left).max() < 0.03
+        if place is not None:
+            seen = np.delete(np.arange(40), 21)
+            assert path_error([made.cameras[n] for n in seen], place[seen]) < 1e-3
+        off = [c.error for c in made.cameras if c.known]
+        assert max(off) < 3 * min(off)
+
+
+def test_a_zoom_of_a_long_take_is_found_between_too(monkeypatch: pytest.MonkeyPatch) -> None:
+    zoom = zoomed(40, 1.5)
+    at, *_ = truck(frames=40, points=120, zoom=zoom)
+    monkeypatch.setattr(between, "MOST", 20)
+    made = solved(tracks(at), SIZE, None, bend=False, zoom=True)
+    assert [c.focal for c in made.cameras] == pytest.approx(FOCAL * zoom, rel=7e-3)
+
+
+def test_some_frames_reach_both_ends() -> None:
+    assert between.some_frames(1).tolist() == [0]
+    assert between.some_frames(between.MOST).tolist() == list(range(between.MOST))
+    some = between.some_frames(2 * between.MOST + 2)
+    assert (some[0], some[-1]) == (0, 2 * between.MOST + 1)
+    assert len(some) <= between.MOST + 1
+    assert set(np.diff(some)[:-1]) == {3}

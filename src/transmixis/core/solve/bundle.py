@@ -73,12 +73,12 @@ def adjusted(
     bend: bool = False,
     moving: bool = True,
     zoom: bool = False,
-    flat: bool = False,
+    held: int = 0,
     cauchy: float = CAUCHY,
     progress: Progress | None = None,
 ) -> Bundle:
     """The bundle as it fits best. Free are `focal` and the `bend` of the lens if said, or with `zoom` each camera's own focal length;
-    `moving`: the cameras' places too; `flat`: the points stay at the z they have."""
+    `moving`: the cameras' places too; the last `held` of each point's x, y, z stay as they are."""
     free = np.array([focal and not zoom, bend, bend])
     b = replace(b, turns=b.turns.copy(), shifts=b.shifts.copy(), points=b.points.copy(), lens=b.lens.astype(np.float64).copy())
     even = EVEN * b.uneven() if zoom else np.zeros((0, len(b.turns)))
@@ -89,7 +89,7 @@ def adjusted(
         if progress is not None:
             progress.check()
         step = _step(
-            b.turns, b.shifts, b.points, b.lens, b.zoomed, even, b.middle, b.cams, b.at, starts, free, moving, flat,
+            b.turns, b.shifts, b.points, b.lens, b.zoomed, even, b.middle, b.cams, b.at, starts, free, moving, held,
             7 if zoom else 6, cauchy, damping,
         )  # fmt: skip
         new = _moved(b, *step)
@@ -180,7 +180,7 @@ def _jacobian(r, t, p, lens, zoom, cam, lns, pnt):  # type: ignore[no-untyped-de
 
 
 @njit(cache=True, nogil=True)
-def _step(turns, shifts, points, lens, zooms, even, middle, cams, at, starts, free, moving, flat, wide, cauchy, damping):  # type: ignore[no-untyped-def]
+def _step(turns, shifts, points, lens, zooms, even, middle, cams, at, starts, free, moving, held, wide, cauchy, damping):  # type: ignore[no-untyped-def]
     """The step of cameras (n, `wide`: 6, or 7 with their zooms), lens (3,) and points (m, 3)."""
     n, m = len(turns), len(points)
     size = wide * n + 3
@@ -196,8 +196,8 @@ def _step(turns, shifts, points, lens, zooms, even, middle, cams, at, starts, fr
                 continue
             if not moving:
                 cam[:, 3:6] = 0.0
-            if flat:
-                pnt[:, 2] = 0.0
+            if held:
+                pnt[:, 3 - held :] = 0.0
             for c in range(3):
                 if not free[c]:
                     lns[:, c] = 0.0

@@ -10,6 +10,7 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.motion.pose import Camera
 from transmixis.core.progress import Progress
+from transmixis.core.solve.between import filled, some_frames
 from transmixis.core.solve.flat import flat
 from transmixis.core.solve.grow import Scene, flat_rest, grown, start_pair
 from transmixis.core.solve.tracks import Tracks
@@ -94,7 +95,9 @@ def solved(
     if scene is None and not depth and not zoom:
         kind = FLAT
         try:
-            scene = flat(tracks.places, focal, middle, bend=bend, progress=progress)
+            key = some_frames(len(tracks.places))
+            scene = flat(tracks.places[key], focal, middle, bend=bend, progress=progress)
+            scene = _whole(scene, key, tracks.places, moving=True, progress=progress)
             scene = scene if _explains(scene, tracks) else None
         except UserError as e:
             why = str(e)
@@ -145,16 +148,28 @@ def _best(
     progress: Progress | None,
 ) -> Scene:
     """Solved with the focal length that is known, or begun with the guess that explains a few frames best."""
+    key = some_frames(len(places))
+
+    def made(start: float, zooms: Array | None) -> Scene:
+        scene = solve(places[key].copy(), start, middle, free=focal is None, bend=bend, zooms=zooms, progress=progress)
+        return _whole(scene, key, places, moving=solve is not turning, progress=progress)
+
     if focal is not None:
-        return solve(places.copy(), focal, middle, free=False, bend=bend, progress=progress)
+        return made(focal, None)
     frames = np.unique(np.linspace(0, len(places) - 1, min(len(places), PROBED)).round().astype(int))
     some = places[frames]
     some = some[:, np.isfinite(some[..., 0]).sum(axis=0) >= 3]
     best, said = _guessed(solve, some, frames, places, middle, width, zoom=zoom, progress=progress)
     if best is None:
         raise UserError(said)
-    zooms = None if best.zooms is None else np.interp(np.arange(len(places)), frames, best.zooms)
-    return solve(places.copy(), float(best.lens[0]), middle, free=True, bend=bend, zooms=zooms, progress=progress)
+    return made(float(best.lens[0]), None if best.zooms is None else np.interp(key, frames, best.zooms))
+
+
+def _whole(scene: Scene, key: Array, places: Array, *, moving: bool, progress: Progress | None) -> Scene:
+    """The scene of all frames, if it was solved of some."""
+    if len(key) == len(places):
+        return scene
+    return filled(scene, key, places.copy(), moving=moving, progress=progress)
 
 
 def _guessed(

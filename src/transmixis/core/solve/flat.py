@@ -219,7 +219,7 @@ def _posed(scene: Scene, maps: Array, at: Array, n: Array) -> Scene:
 
 def _adjusted(scene: Scene, progress: Progress, *, bend: bool) -> Scene:
     progress.check()
-    scene.taken(adjusted(scene.bundle(), rounds=ROUNDS, bend=bend, flat=True, progress=progress))
+    scene.taken(adjusted(scene.bundle(), rounds=ROUNDS, bend=bend, held=1, progress=progress))
     return scene
 
 

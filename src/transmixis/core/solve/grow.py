@@ -28,7 +28,7 @@ FEW = 40  # steady points that tell a lens
 ALMOST = 0.9  # of all: then there is nothing to part
 ROUNDS = 100  # a focal length goes slowly
 SEED = 5
-EVERY = 6  # frames between adjustments
+MORE = 1.12  # times the frames of the last adjustment, until the next
 
 
 @dataclass
@@ -137,6 +137,7 @@ def grown(
     scene = Scene.unknown(places, focal, middle, zooms)
     _begun(scene, first, second, progress)
     tried: set[int] = set()
+    due = 0.0  # frames from which on all are adjusted again
     while True:
         progress.at(float(scene.known.sum()), n, "solving the camera")
         counts = np.where(scene.known, -1, np.isfinite(places[:, scene.solid, 0]).sum(axis=1))
@@ -149,8 +150,9 @@ def grown(
             continue
         tried.clear()
         _points(scene, progress)
-        if scene.known.sum() % EVERY == 0 or scene.known.sum() < EVERY:
+        if scene.known.sum() >= due:
             _adjust(scene, progress, free=free and scene.known.sum() >= 4, bend=bend and scene.known.sum() >= 8, rounds=6)
+            due = max(scene.known.sum() + 1, MORE * scene.known.sum())
     for limit in (NEAR, WRONG, WRONG):
         _adjust(scene, progress, free=free, bend=bend, rounds=20)
         cleaned(scene, limit)
