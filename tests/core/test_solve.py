@@ -127,6 +127,18 @@ def test_things_that_move_are_left_out() -> None:
     assert path_error(list(made.cameras), place) < 6e-4
 
 
+def test_where_little_of_what_was_followed_fits_it_is_said() -> None:
+    """Two thirds of the features go their own ways: the camera may be that of any of them."""
+    at, *_ = truck(points=240)
+    assert "hold out" not in solved(tracks(at), SIZE, FOCAL, bend=False).words
+    some = 2 * at.shape[1] // 3
+    rng = np.random.default_rng(5)
+    at[:, :some] += np.cumsum(rng.normal([0, 0.5], 1.5, (len(at), some, 2)), axis=0)
+    words = solved(tracks(at), SIZE, FOCAL, bend=False).words
+    assert "hold out by a matte" in words
+    assert 25 < float(words.split("Only ")[1].split(" %")[0]) < 40
+
+
 @pytest.mark.parametrize("focal", [FOCAL, None])
 def test_a_camera_on_a_tripod_is_told_and_solved(focal: float | None) -> None:
     at, turn = pan()

@@ -32,6 +32,8 @@ SHARES = (
     0.0,
 )  # of what all grows by from frame to frame that may be the lens's, the rest being the camera's way forward
 FEWEST = 20  # tracks
+MOST_FITS = 0.5  # of what was followed that fits one way of the camera at least, or it may be that of something else
+FITS_LITTLE = " Only {:.0f} % of what was followed fits it: hold out by a matte what moves by itself, and look whether the dots lie on what stands."
 DOUBT = (
     " Another path, before a thing that faces elsewhere, explains the take as well; of the two the one that turns less was taken."
 )
@@ -247,6 +249,8 @@ def _told(scene: Scene, kind: str, middle: Array) -> Solved:
         FLAT: f"The camera moves before one flat thing; {len(ids)} points on it were solved",
     }[kind]
     words += f" with {float(np.median(off)):.2f} px left in the median."
+    share = len(b.at) / max(int(scene.followed.sum()), 1)
+    words += FITS_LITTLE.format(100 * share) if share < MOST_FITS else ""
     words += DOUBT if scene.doubt else ""
     seen = np.zeros((len(turns), len(ids)), bool)
     seen[frames[b.cams], b.ids] = True
