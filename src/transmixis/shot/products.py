@@ -25,7 +25,7 @@ from transmixis.shot.material import Material
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.refs import base_of, checked, passed_through, product_of, refs_of, slot_name, split_ref
 from transmixis.shot.steps import kind_of
-from transmixis.shot.stored import AnalysisStore, ReadingStore
+from transmixis.shot.stored import AnalysisStore, Draft, ReadingStore
 from transmixis.shot.surveys import Surveys
 
 DEFAULT_CACHE = 1 << 30  # bytes
@@ -233,6 +233,7 @@ class StepInputs:
     def __init__(self, renderer: Products, step: Step) -> None:
         self._r, self._step = renderer, step
         self.shot, self.step_id = renderer.shot, step.id
+        self.draft = Draft(renderer.analyses, lambda: renderer.analysis_key(step.id))
 
     def has(self, slot: str) -> bool:
         return bool(self._step.inputs.get(slot))
@@ -321,14 +322,6 @@ class StepInputs:
 
     def analysis(self) -> Analysis:
         return self._r.analysis(self.step_id)
-
-    def draft(self) -> Analysis | None:
-        """What was kept of the step's own analysis, if it was cut off while it was made."""
-        return self._r.analyses.draft(self._r.analysis_key(self.step_id))
-
-    def keep_draft(self, half: Analysis) -> None:
-        """Keep what there is of the step's own analysis, so that it goes on from there if it is cut off."""
-        self._r.analyses.keep_draft(self._r.analysis_key(self.step_id), half)
 
     def analysis_if_there(self) -> Analysis | None:
         """The step's own analysis if it was made before: what is drawn on the picture must not wait for it."""

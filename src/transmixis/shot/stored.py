@@ -133,6 +133,19 @@ def read_arrays(path: Path, key: str) -> dict[str, Array] | None:
         return None
 
 
+class Draft:
+    """What is half made of one analysis; its key is asked for only when something is read or kept."""
+
+    def __init__(self, store: AnalysisStore, key: Callable[[], str]) -> None:
+        self._store, self._key = store, key
+
+    def read(self) -> Analysis | None:
+        return self._store.draft(self._key())
+
+    def keep(self, half: Analysis) -> None:
+        self._store.keep_draft(self._key(), half)
+
+
 class ReadingStore:
     """Readings by key; appended line by line, so nothing measured is lost when the program is cut off."""
 

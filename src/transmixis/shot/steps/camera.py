@@ -86,8 +86,8 @@ class Camera(StepKind[CameraParams]):
             n,
             self._barred(inputs, params),
             progress,
-            half=inputs.draft(),
-            keep=inputs.keep_draft,
+            half=inputs.draft.read(),
+            keep=inputs.draft.keep,
         )
         bend = params.lens == FIND_LENS
         made = solved(tracks, size, params.focal or None, bend=bend, zoom=params.zoom == CHANGES, progress=progress)
