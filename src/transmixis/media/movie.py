@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import threading
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
@@ -27,6 +28,12 @@ _TRC_709, _TRC_SRGB, _TRC_LINEAR = 1, 13, 8  # ISO/IEC 23091-2 transfer characte
 _SPC_709, _SPC_601 = 1, (5, 6)
 
 
+LOOKED_AT = 12  # frames at the beginning, among which a wrong order shows
+MOST_COUNTED = 4000  # frames of a movie that are counted by decoding them
+BEHIND = 16  # frames that are kept of a movie that is counted, so that going backwards begins anew only so often
+COUNTED = "the times of its frames are wrong in the file; the frames are counted instead"
+
+
 @dataclass(frozen=True)
 class MovieInfo:
     """What a movie is. `times` are the frames' presentation times in stream ticks, in order."""
@@ -44,6 +51,7 @@ class MovieInfo:
     variable: bool  # frame times are not evenly spaced
     interlaced: bool
     notes: tuple[str, ...] = ()
+    counted: bool = False  # the file's times of its frames are wrong: they are counted from the first instead
     turn: int = 0  # degrees anticlockwise by which the file says that the picture is to be turned for showing
     sound: bool = False
 
@@ -83,16 +91,20 @@ def movie_info(path: Path) -> MovieInfo:
         except av.FFmpegError as e:
             notes.append(f"the file ends too early ({why(e)})")
         turn, interlaced = _first_frame(path)
+        times.sort()
+        counted = len(set(times)) < len(times) or (bool(ctx.has_b_frames) and not _as_timed(path, times))
+        if counted:
+            times = times[: _count(path, len(times))]
+            notes.append(COUNTED)
         if not times:
             raise UserError(f"'{path.name}' holds no frame that can be read; copy it again or export it anew.")
-        times.sort()
         rate = _rate(stream, times)
         aspect = stream.sample_aspect_ratio
         fmt = ctx.format
         return MovieInfo(
             width=ctx.width, height=ctx.height, rate=rate, pixel_aspect=float(aspect) if aspect and 0.05 < aspect < 20 else 1.0,
             frames=len(times), times=tuple(times), codec=ctx.name, pixel_format=fmt.name if fmt else "",
-            chroma_halved=_halved(fmt), space=_space(ctx), variable=_uneven(times), interlaced=interlaced, turn=turn, sound=bool(box.streams.audio),
+            chroma_halved=_halved(fmt), space=_space(ctx), variable=not counted and _uneven(times), counted=counted, interlaced=interlaced, turn=turn, sound=bool(box.streams.audio),
             notes=tuple(notes),
         )  # fmt: skip
 
@@ -105,6 +117,30 @@ def _first_frame(path: Path) -> tuple[int, bool]:
             return round(float(frame.rotation) / 90) * 90 % 360, bool(frame.interlaced_frame)
         except (av.FFmpegError, StopIteration, AttributeError, ValueError):
             return 0, False
+
+
+def _as_timed(path: Path, times: list[int]) -> bool:
+    """Whether the first frames come out of the decoder in the order and with the times that the file gives them. Some programs write the
+    times in the order in which the frames were coded."""
+    found = []
+    with _open(path) as box, contextlib.suppress(av.FFmpegError):
+        for frame in box.decode(video=0):
+            found.append(frame.pts)
+            if len(found) == LOOKED_AT:
+                break
+    return found == times[: len(found)]
+
+
+def _count(path: Path, packets: int) -> int:
+    """How many frames the decoder gives; of a long movie that is taken from the `packets`."""
+    if packets > MOST_COUNTED:
+        return packets
+    count = 0
+    with _open(path) as box, contextlib.suppress(av.FFmpegError):
+        box.streams.video[0].thread_type = "AUTO"
+        for _ in box.decode(video=0):
+            count += 1
+    return min(count, packets) or packets
 
 
 def _rate(stream: Any, times: list[int]) -> Fraction:
@@ -156,6 +192,7 @@ class MovieReader:
         self._box: Any = None
         self._frames: Any = None
         self._next = -1
+        self._behind: deque[tuple[int, Any]] = deque(maxlen=BEHIND)
         self._lock = threading.Lock()
 
     def read(self, index: int) -> Array:
@@ -171,6 +208,8 @@ class MovieReader:
                 raise
 
     def _read(self, index: int) -> Array:
+        if self._info.counted:
+            return self._read_counted(index)
         if self._box is None or not self._next <= index <= self._next + 24:
             self._seek(index)
         wanted = self._info.times[index]
@@ -180,10 +219,29 @@ class MovieReader:
                 return self._rgb(frame)
         raise EOFError("the file ends before this frame")
 
+    def _read_counted(self, index: int) -> Array:
+        """By its number from the first frame on: nothing in the file tells where else to begin."""
+        for n, frame in self._behind:
+            if n == index:
+                return self._rgb(frame)
+        if self._box is None or index < self._next:
+            self._close()
+            self._begin()
+            self._next, self._frames = 0, self._box.decode(self._box.streams.video[0])
+        for frame in self._frames:
+            self._behind.append((self._next, frame))
+            self._next += 1
+            if self._next > index:
+                return self._rgb(frame)
+        raise EOFError("the file ends before this frame")
+
+    def _begin(self) -> None:
+        self._box = _open(self._path)
+        self._box.streams.video[0].thread_type = "AUTO"
+
     def _seek(self, index: int) -> None:
         if self._box is None:
-            self._box = _open(self._path)
-            self._box.streams.video[0].thread_type = "AUTO"
+            self._begin()
         stream = self._box.streams.video[0]
         self._box.seek(self._info.times[index], stream=stream, backward=True)
         self._frames = self._box.decode(stream)
@@ -200,6 +258,7 @@ class MovieReader:
         if self._box is not None:
             self._box.close()
         self._box, self._frames, self._next = None, None, -1
+        self._behind.clear()
 
     def close(self) -> None:
         """Let go of the file."""
