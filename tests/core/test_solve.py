@@ -18,10 +18,11 @@ from transmixis.core.errors import Cancelled, UserError
 from transmixis.core.motion.bending import bent, flat_of, unbent
 from transmixis.core.progress import Progress
 from transmixis.core.solve import between
-from transmixis.core.solve.bundle import Bundle, _jacobian, _rotation, adjusted
+from transmixis.core.solve.bundle import Bundle, _rotation, adjusted
 from transmixis.core.solve.camera import FLAT, LOCKED, PARALLAX, TURN, _depth, _noise, solved
 from transmixis.core.solve.flat import _with_focal, flat
 from transmixis.core.solve.grow import Scene, flat_rest, start_pair
+from transmixis.core.solve.kernels import jacobian, step_of
 from transmixis.core.solve.tracks import Tracks
 from transmixis.core.solve.turning import turned_by
 
@@ -309,7 +310,7 @@ def test_derivatives_are_those_of_small_steps() -> None:
         return one.off()[0]
 
     cam, lns, pnt = np.zeros((2, 7)), np.zeros((2, 3)), np.zeros((2, 3))
-    assert _jacobian(r, t, p, lens, 1.3, cam, lns, pnt)
+    assert jacobian(r, t, p, lens, 1.3, cam, lns, pnt)
     h = 1e-6
     assert cam[:, 6] == pytest.approx((at(r, t, p, lens, 1.3 + h) - at(r, t, p, lens, 1.3 - h)) / (2 * h), rel=1e-4)
     for k in range(3):
@@ -321,7 +322,29 @@ def test_derivatives_are_those_of_small_steps() -> None:
         assert cam[:, 3 + k] == pytest.approx((at(r, t + d, p, lens) - at(r, t - d, p, lens)) / (2 * h), rel=1e-4, abs=1e-4)
         assert pnt[:, k] == pytest.approx((at(r, t, p + d, lens) - at(r, t, p - d, lens)) / (2 * h), rel=1e-4, abs=1e-4)
         assert lns[:, k] == pytest.approx((at(r, t, p, lens + d) - at(r, t, p, lens - d)) / (2 * h), rel=1e-4, abs=1e-3)
-    assert not _jacobian(r, t, -p, lens, 1.0, cam, lns, pnt)  # behind the camera
+    assert not jacobian(r, t, -p, lens, 1.0, cam, lns, pnt)  # behind the camera
+
+
+def test_both_ways_of_taking_points_out_give_the_same_step() -> None:
+    """Where all see all it is done at once, where few see each point by point; with zooms, a bend and places free."""
+    at, turn, place, things = truck(frames=6, points=40)
+    rng = np.random.default_rng(2)
+    for share in (1.0, 0.25):
+        seen = np.isfinite(at[..., 0]) & (rng.random(at.shape[:2]) < share)
+        seen[:2] = np.isfinite(at[:2, :, 0])
+        j, i = np.nonzero(seen.T)
+        starts = np.searchsorted(j, np.arange(len(things) + 1))
+        shifts = -np.einsum("nij,nj->ni", turn, place) + 0.01
+        zooms, even = np.linspace(1, 1.1, 6), 0.02 * np.eye(4, 6)
+        made = [
+            step_of.py_func(
+                turn, shifts, things, np.array([FOCAL, 0.01, 0]), zooms, even, np.array(SIZE) / 2, i, at[i, j], starts,
+                np.ones(3, bool), True, 0, 7, 0.3, 1e-3, many,
+            )
+            for many in (True, False)
+        ]  # fmt: skip
+        for a, b in zip(*made, strict=True):
+            assert a == pytest.approx(b, rel=1e-5, abs=1e-9)
 
 
 def test_what_is_adjusted_falls_into_place_and_strangers_do_not_pull() -> None:

@@ -28,7 +28,7 @@ FEW = 40  # steady points that tell a lens
 ALMOST = 0.9  # of all: then there is nothing to part
 ROUNDS = 100  # a focal length goes slowly
 SEED = 5
-MORE = 1.12  # times the frames of the last adjustment, until the next
+MORE = 1.25  # times the frames of the last adjustment, until the next
 
 
 @dataclass
