@@ -93,6 +93,21 @@ def test_other_ways_to_count_are_brought_to_ours(tmp_path: Path) -> None:
     assert "does not tell" in error.note
 
 
+def test_places_and_trail_are_shown_where_the_file_says(tmp_path: Path) -> None:
+    _, step = added_from_file(SHOT, table(tmp_path / "t.csv", 2, lost=(3,)))
+    kind = KINDS[TRACK]
+    params = kind.Params.model_validate(step.params)
+    (handle,) = kind.handles(Given(), params, 3)
+    assert [d[:2] for d in handle.facts["dots"]] == [pytest.approx(p) for p in square(2)[:2]]
+    assert [d[2:] for d in handle.facts["dots"]] == [(0.1, True)] * 2
+    assert [t[0] for t in handle.facts["trail"]] == [1, 2, 3, 5, 6]  # nothing where it is lost
+    assert handle.facts["trail"][4][1:] == pytest.approx((*square(5)[:2].mean(axis=0), 0.1))
+    (lost,) = kind.handles(Given(), params, 4)
+    assert lost.facts["dots"] == []
+    assert "Not known here" in lost.note
+    assert kind.handles(Given(), kind.Params.model_validate({}), 1) == ()
+
+
 def test_where_the_file_knows_nothing_nothing_is_claimed(tmp_path: Path) -> None:
     _, step = added_from_file(SHOT, table(tmp_path / "t.csv", 2, lost=(2, 3)))
     motion, readings = motion_of(step, 4)
@@ -174,6 +189,11 @@ def test_a_camera_is_read_as_it_was_written(tmp_path: Path, ending: str) -> None
         assert (c.level, c.metres) == (True, True)
         assert made.cloud[:, :3] == pytest.approx(want.points, abs=1e-6)
         assert kind.read(Given(), params, made, n)[0].value == pytest.approx(w.error)
+    (handle,) = kind.handles(Given(), params, 6)
+    assert [d[:2] for d in handle.facts["dots"]] == [pytest.approx(p) for p in want.cameras[5].project(want.points)]
+    assert [d[2] for d in handle.facts["dots"]] == [pytest.approx(0.1), 0.0]  # of one the file does not tell how sure it is
+    (handle,) = kind.handles(Given(), params, 4)
+    assert "Not known here" in handle.note
     lost = kind.compute(Given(), params, 4)
     assert not lost.camera.known
     assert kind.read(Given(), params, lost, 4)[0].value is None
