@@ -127,6 +127,14 @@ def test_where_the_file_knows_nothing_nothing_is_claimed(tmp_path: Path) -> None
     assert motion_of(step, 3)[0].known
 
 
+def test_of_an_endless_file_what_the_shot_may_need_is_kept(tmp_path: Path) -> None:
+    write_csv(tmp_path / "t.csv", [Track("1", tuple(Row(n, float(n), 2.0) for n in range(1, 5001)))])
+    _, step = added_from_file(SHOT, tmp_path / "t.csv")
+    ((_, rows),) = step.params["tracks"]
+    assert (rows[0][0], rows[-1][0]) == (1, 1000)
+    assert motion_of(step, 6, starts=900)[0].known
+
+
 def test_places_on_one_spot_are_told(tmp_path: Path) -> None:
     write_csv(tmp_path / "t.csv", [Track(k, (Row(1, 10.0 + i, 20.0), Row(2, 30.0, 40.0))) for i, k in enumerate("ab")])
     _, step = added_from_file(SHOT, tmp_path / "t.csv")

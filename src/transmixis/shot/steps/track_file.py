@@ -20,6 +20,7 @@ from transmixis.shot.steps.params import choice, hidden, number
 from transmixis.shot.steps.trackreadings import ERROR, UNLIKE, box_about, gap_about, lost_readings
 
 MOST = 64  # tracks of one motion
+FAR, TIMES = 1000, 3  # frames, and lengths of the shot, from where it begins in the file, beyond which its rows are left out
 HALF = 20  # px about a place that are compared
 ABOVE, BELOW = "from above", "from below"
 HALVES, WHOLES = "at halves", "at whole numbers"
@@ -62,11 +63,15 @@ class TrackFile(StepKind[TrackFileParams]):
         tracks = read_tracks(path)
         if len(tracks) > MOST:
             raise UserError(f"'{said(path.name)}' holds {len(tracks)} tracks; leave those of one thing, {MOST} at most.")
-        rows = [[t.name, [[r.frame, r.x, r.y, plain(r.error)] for r in t.rows if r.valid]] for t in tracks]
         known_in = [r.frame for t in tracks for r in t.rows if r.valid]
         if not known_in:
             raise UserError(f"'{said(path.name)}' knows its tracks in no frame.")
-        change = {"source": path.name, "tracks": rows, "starts": starts_at(min(known_in), shot.length)}
+        starts, far = starts_at(min(known_in), shot.length), max(FAR, TIMES * shot.length)
+        rows = [
+            [t.name, [[r.frame, r.x, r.y, plain(r.error)] for r in t.rows if r.valid and abs(r.frame - starts) < far]]
+            for t in tracks
+        ]
+        change = {"source": path.name, "tracks": rows, "starts": starts}
         return step.model_copy(update={"params": {**step.params, **change}})
 
     def handles(self, inputs: Inputs, params: TrackFileParams, frame: int) -> tuple[Handle, ...]:
