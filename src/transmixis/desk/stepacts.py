@@ -130,7 +130,9 @@ class StepActs:
 
         def take(made: tuple[Shot, Step]) -> None:
             new, step = made
-            if s.shot is shot and s.edits.change(f"{step.name}: read {path.name}", lambda: new):
+            if s.shot is not shot:
+                s.said.emit(f"The shot was changed while {path.name} was read; choose it once more.", "note")
+            elif s.edits.change(f"{step.name}: read {path.name}", lambda: new):
                 s.edits.log("read", f"{step.name}: read from {path.name}.", step=step.id)
                 s.set_step(step.id)
 

@@ -21,11 +21,11 @@ from transmixis.core.types import Array
 
 STEEP = 85.0  # degrees from the line of sight, up to which directions are tried
 STEP = 15.0  # degrees between them
-ROUNDS = 30
+KEPT = 4  # directions that are adjusted
+ROUNDS = 30  # of each adjustment
 FEW = 10  # frames on which focal lengths are tried
 WIDTHS = (0.6, 0.85, 1.2, 1.7, 2.4, 3.4)  # those tried first, in widths of the frame
-TRIES = 6
-KEPT = 4  # of them that are adjusted
+TRIES = 6  # steps towards the best focal length
 APART = 3.0  # degrees between two that are not the same
 TELLS = 0.02  # of the focal length: less sure, and it is not told
 ALIKE = 1.05  # times the rest of the best reading, up to which another one fits as well
