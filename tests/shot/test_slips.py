@@ -192,6 +192,12 @@ def test_where_all_about_it_is_covered_the_surface_is_offered_instead(tmp_path: 
     assert new.step(hung.id).inputs["motion"] == f"step:{other.id}"
     assert new.step(step.id) == shot.step(step.id)  # the point stays as it is
     after = Renderer(new, Material(tmp_path))
+    for n in range(1, 31):
+        after.measure(step.id, n)
+    again = after.propose(step.id)
+    assert again is None or again.instead is None  # it is not offered twice
+    gaps = [next(x.value for x in after.measure(step.id, n) if x.name == "gap") for n in range(13, 23)]
+    assert max(gaps) == 10  # over the end of a stretch of sixteen frames too
     reference = int(other.params["reference"])
     off = []
     for n in range(1, 31):

@@ -31,7 +31,7 @@ SIGHT = "sight"  # the parameter whose pins say from where on it is hidden, or i
 class Following(StepKind[P]):
     """A kind that follows something from its reference frame. Subclasses say what: `surface_of` and `places`."""
 
-    stage, product, version = "Motion", "motion", 9
+    stage, product, version = "Motion", "motion", 10
     roles = ("motion",)
     pieced = True
     held_pins = (SEAT, RESEAT)
@@ -130,7 +130,8 @@ class Following(StepKind[P]):
             found = [replace(f, matrix=f.matrix @ matrix, error=float(np.hypot(f.error, piece.depends["own"]))) for f in found]
         where = _seen_where(found) if self.surfaces else np.zeros(0, np.uint8)
         by = np.array(frame if anew else int(params.reference))  # the frame whose look it is found by
-        return {**_table(found, frames), "by": by, "where": where, "back": back, "jump": jump, "drift": drift, **_kept_way(way)}
+        kept = {**_table(found, frames), "lost_before": np.array(begun.lost)}
+        return {**kept, "by": by, "where": where, "back": back, "jump": jump, "drift": drift, **_kept_way(way)}
 
     def found_on(
         self, inputs: Inputs, params: Any, surface: Surface, frames: list[int], way: Way, progress: Progress
@@ -157,7 +158,9 @@ class Following(StepKind[P]):
         why = str(piece["why"][i])
         motion = Motion(piece["matrix"][i], places, known=not why, error=float(piece["error"][i]), why=why)
         if why:
-            return Product(motion=motion, work={"gap": gap_about(np.asarray(piece["why"]) != "", i)})
+            lost = np.asarray(piece["why"]) != ""
+            goes_on = int(piece["lost_before"]) if lost[: i + 1].all() else 0  # it was lost already where this piece begins
+            return Product(motion=motion, work={"gap": gap_about(lost, i) + goes_on})
         return Product(motion=motion, work={n: float(piece[n][i]) for n in ("alike", "seen", "back", "jump", "drift")})
 
     def _seat_error(self, inputs: Inputs, params: Any, frame: int) -> float:

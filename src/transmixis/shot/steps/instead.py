@@ -38,6 +38,8 @@ def surface_about(
 ) -> list[WayOut]:
     """Surfaces about the point as it lies at `frame`, of those that carried it to where it was found in the frames before: what lies
     at another depth does not."""
+    if any(s.kind == SurfaceTrack.kind and int(s.params.get("reference", 1)) == frame for s in inputs.shot.steps):
+        return []  # it was taken before
     at = moved_points(motion.matrix, kind.places(params))[0]
     before = [n for n in (frame - sign * k for k in range(1, SAME + 1)) if 1 <= n <= inputs.shot.length]
     picture, out = inputs.picture("plate", frame)[..., :3], []
