@@ -19,7 +19,7 @@ from transmixis.core.motion.bending import bent, flat_of, unbent
 from transmixis.core.progress import Progress
 from transmixis.core.solve import between
 from transmixis.core.solve.bundle import Bundle, _rotation, adjusted
-from transmixis.core.solve.camera import FLAT, LOCKED, PARALLAX, TURN, _depth, _noise, solved
+from transmixis.core.solve.camera import FLAT, LOCKED, PARALLAX, TURN, _angles, _depth, _noise, solved
 from transmixis.core.solve.flat import _with_focal, flat
 from transmixis.core.solve.grow import Scene, flat_rest, start_pair
 from transmixis.core.solve.kernels import jacobian, step_of
@@ -126,6 +126,17 @@ def test_things_that_move_are_left_out() -> None:
     at[:, :third] += np.cumsum(rng.normal([2, 0.5], 0.3, (len(at), 1, 2)), axis=0)
     made = solved(tracks(at), SIZE, FOCAL, bend=False)
     assert path_error(list(made.cameras), place) < 6e-4
+
+
+def test_how_far_aside_points_are_seen_from() -> None:
+    stood = np.array([[0.0, 0, 0], [1, 0, 0], [0.5, 0, 0], [3, 0, 0]])
+    points = np.array([[0.5, 0, 0.5], [0, 0, 3], [9, 9, 9]])
+    seen = np.array([[True, True, False], [True, False, False], [True, False, False], [False, True, True]])
+    assert _angles(points, stood, seen) == pytest.approx([90, 45, 0])
+    at, *_ = truck()
+    made = solved(tracks(at), SIZE, FOCAL, bend=False)
+    assert len(made.angles) == len(made.points)
+    assert 4 < np.median(made.angles) < 16  # 1.4 m past things 4 to 14 m away
 
 
 def test_where_little_of_what_was_followed_fits_it_is_said() -> None:

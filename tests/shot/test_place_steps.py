@@ -84,6 +84,8 @@ def test_the_camera_of_a_take_is_a_product(scene: CardScene, folder: Path, store
     assert 0 < read["reprojection"].value < 0.15  # type: ignore[operator]
     assert read["points seen"].value > 40  # type: ignore[operator]
     assert 30 < read["spread"].value <= 100  # type: ignore[operator]
+    # 1.4 m of way, mostly across, past things 5 to 9 m away and a wall at 14 m
+    assert np.degrees(1.4 / 14) < read["parallax"].value < np.degrees(1.5 / 5)  # type: ignore[operator]
     plot = r.plot("camera_solve", 5)
     assert plot is not None
     assert isinstance(plot.panels[0], Solid)

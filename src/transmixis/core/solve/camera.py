@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -46,7 +46,7 @@ ZOOM_ALONE = (
 @dataclass(frozen=True)
 class Solved:
     """`kind` of the move, `cameras` of the frames, `points` (m, 3) with their `errors` (m,) px and in which frames they are `seen` (n, m);
-    `words` says what was found."""
+    `words` says what was found; `angles` (m,) degrees apart are the two frames that see a point from furthest aside."""
 
     kind: str
     cameras: tuple[Camera, ...]
@@ -54,6 +54,7 @@ class Solved:
     errors: Array
     seen: Array
     words: str
+    angles: Array = field(default_factory=lambda: np.zeros(0))
 
     @property
     def focal(self) -> float:
@@ -254,7 +255,20 @@ def _told(scene: Scene, kind: str, middle: Array) -> Solved:
     words += DOUBT if scene.doubt else ""
     seen = np.zeros((len(turns), len(ids)), bool)
     seen[frames[b.cams], b.ids] = True
-    return Solved(kind, tuple(cameras), points / far, errors, seen, words)
+    stood = np.array([c.place for c in cameras])
+    angles = np.zeros(len(ids)) if kind == TURN else _angles(points / far, stood, seen)
+    return Solved(kind, tuple(cameras), points / far, errors, seen, words, angles)
+
+
+def _angles(points: Array, stood: Array, seen: Array) -> Array:
+    """(m,) degrees between the outermost two of the places `stood` (n, 3) that see each point."""
+    out = np.zeros(len(points))
+    for k, point in enumerate(points):
+        ways = stood[seen[:, k]] - point
+        if len(ways) > 1:
+            ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+            out[k] = np.degrees(np.arccos(np.clip((ways @ ways.T).min(), -1, 1)))
+    return out
 
 
 def _locked(tracks: Tracks, focal: float, middle: Array) -> Solved:

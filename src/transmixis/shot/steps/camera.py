@@ -23,6 +23,7 @@ from transmixis.shot.steps.params import Params, choice, hidden, number
 REPROJECTION = 0.5  # px: more, and what stands in the place slides (docs/limits.md)
 POINTS = 25.0  # seen at a frame at least, for its place to be told by more than chance (docs/limits.md)
 SPREAD = 30.0  # % of the frame's cells with a point
+PARALLAX = 2.0  # degrees that points are seen from aside: with less their depth is a guess (docs/limits.md)
 CELLS = (6, 8)
 PLACE, THING = "the camera", "a thing on the matte"
 KNOWN_LENS, FIND_LENS = "as good as straight", "bends; find how"
@@ -74,7 +75,7 @@ class Camera(StepKind[CameraParams]):
     Params = CameraParams
     analyses = True
     analysis_params = ("what", "focal", "zoom", "lens")
-    version = 3
+    version = 4
     plots = "whole"
     tools = ("dots",)
 
@@ -117,6 +118,7 @@ class Camera(StepKind[CameraParams]):
                 Reading("reprojection", None, "px", REPROJECTION, note=c.why),
                 Reading("points seen", None, "", POINTS, "high", note=c.why),
                 Reading("spread", None, "%", SPREAD, "high", note=c.why),
+                Reading("parallax", None, "°", PARALLAX, "high", note=c.why),
             ]
         error = c.error if np.isfinite(c.error) else None
         note = "" if error is not None else "no point was seen here"
@@ -125,12 +127,16 @@ class Camera(StepKind[CameraParams]):
             return out
         seen = np.asarray(table["seen"])[frame - 1]
         at = _pose(table, frame).project(np.asarray(table["points"])[seen])
+        turns = str(table["kind"]) == TURN
+        angle = float(np.median(np.asarray(table["angles"])[seen])) if seen.any() and not turns else None
+        aside = "it only turns: no depth is told" if turns else "of the points seen here, how far apart they are seen from"
         return [
             *out,
             Reading("points seen", float(seen.sum()), "", POINTS, "high", note="of the solved ones"),
             Reading(
                 "spread", _spread(at, inputs.shot.width, inputs.shot.height), "%", SPREAD, "high", note="of the frame's cells"
             ),
+            Reading("parallax", angle, "°", PARALLAX, "high", note=aside),
         ]
 
     def plot(self, inputs: Inputs, params: CameraParams, frame: int) -> Plot:
@@ -203,6 +209,7 @@ def _table(made: Solved) -> Analysis:
         "points": made.points,
         "errors": made.errors,
         "seen": made.seen,
+        "angles": made.angles,
         "kind": np.array(made.kind),
         "words": np.array(made.words),
     }
