@@ -9,7 +9,7 @@ import shutil
 from pathlib import Path
 
 import hand
-from station import BOARD, STACK, paint_board, paint_stack, worked
+from station import BOARD, LAMP, SIGN, STACK, paint_board, paint_lamp, paint_sign, paint_stack, worked
 from station import plates as station_plates
 
 from transmixis.core.progress import Progress
@@ -190,6 +190,8 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
     if code == "KP020":
         paint_board(FILM / BOARD)
         paint_stack(FILM / STACK)
+        paint_sign(FILM / SIGN)
+        paint_lamp(FILM / LAMP)
         shot = worked(shot.model_copy(update={"plates": (*shot.plates, *station_plates())}))
     if code == "KP090":
         shot = hand.worked(shot.model_copy(update={"plates": (*shot.plates, *hand.plates())}))
