@@ -133,6 +133,19 @@ def test_where_the_reference_is_lost_the_steps_go_on() -> None:
     assert list(path_of(broken).known) == [True, False, False]
 
 
+def test_a_film_that_begins_black_has_its_path_from_where_it_shows_something() -> None:
+    def failed() -> dict:
+        return {**scan(None, None), "step": np.array([0, 0, 0, 1, np.nan, 0])}
+
+    scans = [scan(None, None), failed(), scan(None, (1, 0)), scan(None, (1, 0.5))]
+    p = path_of(scans)
+    assert list(p.known) == [False, True, True, True]
+    assert p.x[1:] == pytest.approx([0, 1, 2])
+    tied = [scan(None, None), failed(), scan((3, 0), None), scan(None, (1, 0.5))]
+    assert list(path_of(tied).known) == [True, False, True, True]  # the first shows what others are found by
+    assert list(path_of([scan(None, None), failed(), failed()]).known) == [True, False, False]
+
+
 def test_a_far_frame_that_disagrees_with_its_steps_is_mistaken() -> None:
     scans = [scan(None, None), scan((1, 0), (1, 0)), scan((30, 0), (1, 0)), scan((6.5, 0), (1, 0))]
     assert path_of(scans).x == pytest.approx([0, 1, 2, 6.5])  # 3.5 px apart is within what steps may miss; 28 is not

@@ -77,12 +77,13 @@ def path_of(scans: Sequence[Scan]) -> CameraPath:
     pivot = (size[1] / 2, size[0] / 2)
     rows = np.full((len(scans), 5), np.nan)
     last: tuple[Similarity, float] | None = None
+    start = _begins(scans)
     for i, s in enumerate(scans):
         if is_absent(s):
             last = None
             continue
         direct, step = move_of(s["shift"]), move_of(s["step"]) if "step" in s else Move(reason="none")
-        here = _where(direct, step, last, pivot, first=i == 0)
+        here = _where(direct, step, last, pivot, first=i == start)
         if here is not None:
             t = here[0]
             rows[i] = t.x, t.y, t.turn, t.grow, here[1]
@@ -91,6 +92,16 @@ def path_of(scans: Sequence[Scan]) -> CameraPath:
     by = "screen" if any(str(s.get("by", "")) == "screen" for s in scans) else "scene"
     rival = np.array([np.zeros(3) if is_absent(s) or "rival" not in s else s["rival"] for s in scans], float).reshape(-1, 3)
     return CameraPath(x, y, turn, grow, error, size, by, rival)
+
+
+def _begins(scans: Sequence[Scan]) -> int:
+    """The frame (from 0) that the path begins at: the first, unless nothing was found that ties others to it, as of a film that begins
+    black; then the first from which a step leads on."""
+    steps = [not is_absent(s) and "step" in s and bool(move_of(s["step"])) for s in scans]
+    tied = any(not is_absent(s) and bool(move_of(s["shift"])) for s in scans[1:])
+    if tied or len(scans) < 3 or steps[1] or is_absent(scans[1]) or "step" not in scans[1]:
+        return 0
+    return next((i for i in range(1, len(scans) - 1) if steps[i + 1]), 0)
 
 
 def _where(
