@@ -9,9 +9,11 @@ from dataclasses import dataclass, field
 import cv2
 import numpy as np
 
-from transmixis.core.matte.shape import fill_shape
 from transmixis.core.motion.motion import moved_points
-from transmixis.core.roto.strip import settled
+from transmixis.core.roto.cover import covered
+from transmixis.core.roto.curve import drawn
+from transmixis.core.roto.soft import distances
+from transmixis.core.roto.strip import Seen, Strip, settled
 from transmixis.core.types import Array
 
 MARGIN = 40  # px about the outline that flow looks at
@@ -19,18 +21,8 @@ APART = 4.0  # px between the places at which it is compared
 MOST = 160  # places
 COARSE = 4  # px: flow is summed up over squares of so many
 NEAR = 10.0  # px: flow of that neighbourhood counts for a place
+THREAD = 1.5  # px to either side of an open line that count as the thread
 LOOKS = (2.0, 0.8)  # px of softening, coarse to fine
-
-
-@dataclass(frozen=True)
-class Carried:
-    """Where the outline's points lie in a frame (n, 2) px; `left` (m) levels that the strip differs by at places along it, `seen` (m) the share of
-    each place's window that was to be seen, `places` (m, 2) px."""
-
-    points: Array
-    places: Array
-    left: Array
-    seen: Array
 
 
 @dataclass(frozen=True)
@@ -48,60 +40,84 @@ class Look:
         return self.softs[px]
 
 
-def along(outline: Array, closed: bool = True) -> tuple[Array, Array]:
-    """(places (m, 2) every few px along an outline, shares (n) where its own points lie among them)."""
-    p = np.asarray(outline, np.float64)
-    ring = np.vstack([p, p[:1]]) if closed else p
+class Pinned:
+    """An outline as a hand has set it: `points` (n, 2) px with `corner` (n), closed or not, in the frame `look`; the strip inside it."""
+
+    def __init__(self, look: Look, points: Array, corner: Array, closed: bool = True) -> None:
+        self.points, self.closed = np.asarray(points, np.float64), closed
+        line, at = drawn(self.points, corner, closed)
+        self.at, self.shares = along(line, np.searchsorted(at, np.arange(len(self.points)) - 1e-9), closed)
+        h, w = look.levels.shape[:2]
+        inside = (
+            cv2.erode(covered(line, h, w), np.ones((3, 3), np.uint8), iterations=2) if closed else np.zeros((h, w), np.float32)
+        )
+        if not closed:
+            inside = np.where(distances(line, h, w, False, 4.0) < THREAD, 1, 0)
+        inside = np.where(look.hidden, 0, inside).astype(np.float32)
+        self.strips = [Strip(look.soft(s), inside, self.at, closed) for s in LOOKS]
+
+    def spread(self, shift: Array) -> Array:
+        """Shifts (m, 2) of the places read at the outline's own points (n, 2)."""
+        ring = np.vstack([shift, shift[:1]]) if self.closed else shift
+        return np.stack([np.interp(self.shares, np.arange(len(ring)), ring[:, c]) for c in range(2)], 1)
+
+    def places(self, points: Array) -> Array:
+        """Where the places along it lie when its points lie at `points` (n, 2): moved with the points beside them."""
+        shift = points - self.points
+        ring = np.vstack([shift, shift[:1]]) if self.closed else shift
+        m = len(self.at)
+        where = np.append(self.shares, m) if self.closed else self.shares
+        return self.at + np.stack([np.interp(np.arange(m), where, ring[:, c]) for c in range(2)], 1)
+
+
+def along(line: Array, own: Array, closed: bool = True) -> tuple[Array, Array]:
+    """(places (m, 2) every few px along a line, where among them the line's places of index `own` lie)."""
+    ring = np.vstack([line, line[:1]]) if closed else line
     length = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
     m = int(np.clip(round(length[-1] / APART), 12, MOST))
     at = np.linspace(0, length[-1], m, endpoint=not closed)
     places = np.stack([np.interp(at, length, ring[:, c]) for c in range(2)], 1)
     step = length[-1] / (m if closed else m - 1)
-    return places, length[: len(p)] / max(step, 1e-9)
+    return places, length[own] / max(step, 1e-9)
+
+
+@dataclass(frozen=True)
+class Carried:
+    """Where the outline's points lie in a frame (n, 2) px, and how its strip looks there."""
+
+    points: Array
+    seen: Seen
 
 
 def carried(
-    look: Callable[[int], Look], outline: Array, first: int, last: int, closed: bool = True, guide: Callable[[int], Array] | None = None,
-) -> Iterator[tuple[int, Carried]]:  # fmt: skip
+    look: Callable[[int], Look], pin: Pinned, first: int, last: int, guide: Callable[[int], Array] | None = None
+) -> Iterator[tuple[int, Carried]]:
     """The outline pinned at frame `first`, frame after frame to `last` (which may lie before it). `look` gives a frame; `guide` the matrix
     (3 x 3) by which a track leads from `first` to a frame: then that says where each place is looked for, not flow."""
-    pin = look(first)
-    h, w = pin.levels.shape[:2]
-    at_ref, shares = along(outline, closed)
-    inside = cv2.erode(fill_shape(outline, h, w), np.ones((3, 3), np.uint8), iterations=2)
-    inside = np.where(pin.hidden, 0, inside).astype(np.float32)
-    softs = [pin.soft(s) for s in LOOKS]
-    places, points = at_ref.copy(), np.asarray(outline, np.float64)
-    before, going = pin, 1 if last >= first else -1
+    places, points = pin.at.copy(), pin.points
+    before, going = look(first), 1 if last >= first else -1
     speed = np.zeros_like(places)
     for n in range(first + going, last + going, going):
         now = look(n)
         if guide is None:
-            moved = places + _flowed(before, now, places, points, speed)
+            moved = places + _flowed(before, now, places, speed, pin.closed)
         else:
-            moved = moved_points(guide(n), at_ref) + places - moved_points(guide(n - going), at_ref)
-        left = seen = np.zeros(len(places))
-        for soft, s in zip(softs, LOOKS, strict=True):
-            moved, left, seen = settled(soft, inside, at_ref, now.soft(s), now.hidden, moved, closed)
+            moved = moved_points(guide(n), pin.at) + places - moved_points(guide(n - going), pin.at)
+        for strip, s in zip(pin.strips, LOOKS, strict=True):
+            seen = settled(strip, now.soft(s), now.hidden, moved)
+            moved = seen.places
         speed, places = moved - places, moved
-        points = outline + _spread(places - at_ref, shares, closed)
-        yield n, Carried(points, places, left, seen)
+        points = pin.points + pin.spread(places - pin.at)
+        yield n, Carried(points, seen)
         before = now
 
 
-def _spread(shift: Array, shares: Array, closed: bool) -> Array:
-    """Shifts of the places read at the outline's own points."""
-    m = len(shift)
-    ring = np.vstack([shift, shift[:1]]) if closed else shift
-    return np.stack([np.interp(shares, np.arange(len(ring)), ring[:, c]) for c in range(2)], 1) if m else shift
-
-
-def _flowed(before: Look, now: Look, places: Array, points: Array, speed: Array) -> Array:
+def _flowed(before: Look, now: Look, places: Array, speed: Array, closed: bool) -> Array:
     """How far each place moves, by the flow of what lies inside beside it; where nothing tells, as it went."""
     h, w = before.levels.shape[:2]
     reach = MARGIN + float(np.abs(speed).max(initial=0))
-    x0, y0 = np.clip(np.floor(points.min(axis=0) - reach).astype(int), 0, (w, h))
-    x1, y1 = np.clip(np.ceil(points.max(axis=0) + reach).astype(int), 0, (w, h))
+    x0, y0 = np.clip(np.floor(places.min(axis=0) - reach).astype(int), 0, (w, h))
+    x1, y1 = np.clip(np.ceil(places.max(axis=0) + reach).astype(int), 0, (w, h))
     if x1 - x0 < 24 or y1 - y0 < 24:
         return speed
     part = np.s_[y0:y1, x0:x1]
@@ -110,10 +126,16 @@ def _flowed(before: Look, now: Look, places: Array, points: Array, speed: Array)
     mean = speed.mean(axis=0)
     start = np.broadcast_to(mean.astype(np.float32), (*a.shape, 2)).copy()
     flow = dis.calc(a, b, start)
-    inside = fill_shape(points - (x0, y0), y1 - y0, x1 - x0)
-    inside = cv2.erode(inside, np.ones((3, 3), np.uint8), iterations=2)
+    inside = _inside(places - (x0, y0), y1 - y0, x1 - x0, closed)
     inside[before.hidden[part]] = 0
     return _affine_about(flow, inside, places - (x0, y0), speed)
+
+
+def _inside(places: Array, h: int, w: int, closed: bool) -> Array:
+    """(h, w) what lies inside an outline without its border, or on a thread."""
+    if not closed:
+        return (distances(places, h, w, False, 4.0) < THREAD).astype(np.float32)
+    return np.asarray(cv2.erode(covered(places, h, w), np.ones((3, 3), np.uint8), iterations=2))
 
 
 def _affine_about(flow: Array, inside: Array, places: Array, speed: Array) -> Array:

@@ -66,7 +66,7 @@ def _areas(p, out):  # type: ignore[no-untyped-def]
         if yb <= 0 or ya >= h:
             continue
         slope = (xb - xa) / (yb - ya)
-        for row in range(max(int(ya), 0), min(int(math.ceil(yb)), h)):
+        for row in range(max(int(ya), 0), min(math.ceil(yb), h)):
             top, foot = max(ya, row), min(yb, row + 1.0)
             if foot <= top:
                 continue

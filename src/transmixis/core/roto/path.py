@@ -9,7 +9,8 @@ import numpy as np
 
 from transmixis.core.types import Array
 
-ALIKE = 2.0  # of ways that close within so many times the best one, what the picture shows decides
+ALIKE = 3.0  # of ways that close within so many times the best one, what the picture shows decides
+SEATED = 1.3  # a way that is fitted to the strip must agree better with it by so much
 NEGLIGIBLE = 0.3  # px: closing better than this is chance
 
 
@@ -19,6 +20,7 @@ class Way:
 
     points: Array
     doubt: Array
+    seated: bool = False  # fitted to what lies inside the outline
 
 
 @dataclass(frozen=True)
@@ -33,6 +35,7 @@ class Between:
     closes: float
     apart: Array
     share: Array
+    seated: bool = False
 
 
 def off_line(points: Array, line: Array, closed: bool = True) -> Array:
@@ -43,7 +46,7 @@ def off_line(points: Array, line: Array, closed: bool = True) -> Array:
         along = np.gradient(line, axis=-2)
     along = along / np.maximum(np.linalg.norm(along, axis=-1, keepdims=True), 1e-9)
     d = points - line
-    return np.abs(d[..., 0] * along[..., 1] - d[..., 1] * along[..., 0])
+    return np.asarray(np.abs(d[..., 0] * along[..., 1] - d[..., 1] * along[..., 0]))
 
 
 def apart(a: Array, b: Array, closed: bool = True) -> Array:
@@ -62,7 +65,7 @@ def between(first: int, last: int, way: str, forth: Way, back: Way, closed: bool
     share = df**2 / np.maximum(df**2 + db**2, 1e-12)
     share[0], share[-1] = 0.0, 1.0
     points = (1 - share)[:, None, None] * f + share[:, None, None] * b
-    return Between(first, last, way, points, float(missed.mean()), apart(f, b, closed), share)
+    return Between(first, last, way, points, float(missed.mean()), apart(f, b, closed), share, forth.seated)
 
 
 def chosen(ways: Sequence[Between], unlike: Mapping[str, float]) -> Between:
@@ -70,4 +73,4 @@ def chosen(ways: Sequence[Between], unlike: Mapping[str, float]) -> Between:
     what the strip inside the outline differs by, levels)."""
     best = max(min(w.closes for w in ways), NEGLIGIBLE)
     alike = [w for w in ways if w.closes <= ALIKE * best]
-    return min(alike, key=lambda w: unlike.get(w.way, 0.0) * (1 + 0.2 * w.closes / best))
+    return min(alike, key=lambda w: unlike.get(w.way, 0.0) * (SEATED if w.seated else 1.0) * (1 + 0.2 * w.closes / best))

@@ -45,7 +45,9 @@ def strand(line: Array, wide: Array, inward: Array, outward: Array, height: int,
     if len(p) < 2 or not np.isfinite(p).all():
         return out
     n = len(p)
-    h, a, b = (np.ascontiguousarray(np.broadcast_to(np.maximum(v, 0), n), np.float64) for v in (np.asarray(wide) / 2, inward, outward))
+    h, a, b = (
+        np.ascontiguousarray(np.broadcast_to(np.maximum(v, 0), n), np.float64) for v in (np.asarray(wide) / 2, inward, outward)
+    )
     reach = float((h + b).max()) + 2
     box = _box(p, reach, height, width)
     if box is not None:

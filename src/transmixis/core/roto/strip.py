@@ -8,6 +8,7 @@ springs, as in an active contour (Kass, Witkin & Terzopoulos, 1988), so that a p
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 from numba import njit
@@ -22,9 +23,9 @@ SPRING = 6.0  # 1 / px²: neighbours 4 px apart may go apart by 0.4 px
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def terms(ref, inside, at_ref, cur, hidden, at_cur, local, normal_h, normal_b, left, seen):  # type: ignore[no-untyped-def]
-    """For every place: the normal equations of its shift (2 x 2, 2), the mean squared difference that is left, and the share of its window
-    that was to be seen. `ref`, `cur` (h, w, 3) levels; `inside` (h, w) weights in ref; `hidden` (h, w) True where cur shows something else;
+def terms(ref, inside, at_ref, cur, hidden, at_cur, local, normal_h, normal_b, left, seen, weighed):  # type: ignore[no-untyped-def]
+    """For every place: the normal equations of its shift (2 x 2, 2), the mean squared difference that is left, the share of its window
+    that was to be seen, and the weight of what was. `ref`, `cur` (h, w, 3) levels; `inside` (h, w) weights in ref; `hidden` (h, w) True where cur shows something else;
     `local` (m, 2, 2) how ref px lie in cur there."""
     many = len(at_ref)
     side = 2 * REACH + 1
@@ -39,7 +40,7 @@ def terms(ref, inside, at_ref, cur, hidden, at_cur, local, normal_h, normal_b, l
         rx, ry = at_ref[m, 0] - 0.5, at_ref[m, 1] - 0.5
         for dy in range(-REACH, REACH + 1):
             for dx in range(-REACH, REACH + 1):
-                i, j = int(round(rx)) + dx, int(round(ry)) + dy
+                i, j = int(rx + 0.5) + dx, int(ry + 0.5) + dy
                 if not (0 <= i < inside.shape[1] and 0 <= j < inside.shape[0]):
                     continue
                 ox, oy = i - rx, j - ry
@@ -63,6 +64,7 @@ def terms(ref, inside, at_ref, cur, hidden, at_cur, local, normal_h, normal_b, l
                 total += w
                 n += 1
         seen[m] = total / could if could > 0 else 0.0
+        weighed[m] = 3 * total
         normal_h[m] = 0.0
         normal_b[m] = 0.0
         left[m] = 0.0
@@ -105,29 +107,71 @@ def _fit(t, v, gx, gy, weight, n, total, h, b, left, m):  # type: ignore[no-unty
     left[m] /= 3 * total
 
 
-def settled(
-    ref: Array, inside: Array, at_ref: Array, cur: Array, hidden: Array, at_cur: Array, closed: bool = True, rounds: int = 4,
-) -> tuple[Array, Array, Array]:  # fmt: skip
-    """(places (m, 2) px in cur, root mean square difference left (m) levels, share seen (m)). See `terms`."""
-    m = len(at_ref)
-    h, b, left, seen = np.zeros((m, 2, 2)), np.zeros((m, 2)), np.zeros(m), np.zeros(m)
-    places = np.array(at_cur, np.float64)
-    edges = edges_of(at_ref, closed)
+@dataclass(frozen=True)
+class Strip:
+    """What lies inside an outline as it looked at a pin: `ref` (h, w, 3) levels, `inside` (h, w) its weights, `at` (m, 2) px places along it."""
+
+    ref: Array
+    inside: Array
+    at: Array
+    closed: bool = True
+
+
+@dataclass(frozen=True)
+class Seen:
+    """How the strip looks at `places` (m, 2) px of another frame: `left` (m) mean squared difference, levels; `seen` (m) the share of each window
+    that was to be seen; `slope` (m) mean squared difference that a px of shift would make."""
+
+    places: Array
+    left: Array
+    seen: Array
+    slope: Array
+
+
+class _Table:
+    """The arrays that the windows' sums are written to."""
+
+    def __init__(self, m: int) -> None:
+        self.h, self.b = np.zeros((m, 2, 2)), np.zeros((m, 2))
+        self.left, self.seen, self.weight = np.zeros(m), np.zeros(m), np.zeros(m)
+
+    def fill(self, strip: Strip, cur: Array, hidden: Array, places: Array, local: Array) -> None:
+        terms(
+            strip.ref, strip.inside, strip.at, cur, hidden, places, local, self.h, self.b, self.left, self.seen, self.weight
+        )  # fmt: skip
+
+    def told(self, places: Array) -> Seen:
+        slope = np.trace(self.h, axis1=1, axis2=2) / 2 / np.maximum(self.weight, 1e-9)
+        return Seen(places, self.left, self.seen, slope)
+
+
+def seen_at(strip: Strip, cur: Array, hidden: Array, places: Array) -> Seen:
+    """How the strip looks at places of a frame, which are left as they are."""
+    table = _Table(len(places))
+    table.fill(strip, cur, hidden, places, turned_about(strip.at, places, strip.closed))
+    return table.told(places)
+
+
+def settled(strip: Strip, cur: Array, hidden: Array, places: Array, rounds: int = 4) -> Seen:
+    """The places (m, 2) px moved so that what lies inside beside them looks as the strip does."""
+    table = _Table(len(places))
+    places = np.array(places, np.float64)
+    edges = edges_of(strip.at, strip.closed)
     stiff = SPRING * (4.0 / np.maximum(np.hypot(*edges.T), 1.0)) ** 2
     for _ in range(rounds):
-        local = turned_about(at_ref, places, closed)
-        terms(ref, inside, at_ref, cur, hidden, places, local, h, b, left, seen)
-        trust = 1 / (NOISE**2 + left) / ALIKE
+        local = turned_about(strip.at, places, strip.closed)
+        table.fill(strip, cur, hidden, places, local)
+        trust = 1 / (NOISE**2 + table.left) / ALIKE
         wanted = np.einsum("mij,mj->mi", (local + np.roll(local, -1, axis=0))[: len(edges)] / 2, edges)
-        strain = wanted - edges_of(places, closed)
-        shift = _sprung(h * trust[:, None, None], b * trust[:, None], strain, stiff, closed)
+        strain = wanted - edges_of(places, strip.closed)
+        shift = _sprung(table.h * trust[:, None, None], table.b * trust[:, None], strain, stiff, strip.closed)
         size = np.hypot(*shift.T)
         shift *= np.minimum(1, 2.0 / np.maximum(size, 1e-9))[:, None]
         places += shift
         if size.max() < 0.02:
             break
-    terms(ref, inside, at_ref, cur, hidden, places, turned_about(at_ref, places, closed), h, b, left, seen)
-    return places, np.sqrt(left), seen
+    table.fill(strip, cur, hidden, places, turned_about(strip.at, places, strip.closed))
+    return table.told(places)
 
 
 def edges_of(places: Array, closed: bool) -> Array:
