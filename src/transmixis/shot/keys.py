@@ -7,7 +7,6 @@ edit makes anew only what lies behind it.
 
 from __future__ import annotations
 
-import bisect
 import hashlib
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
@@ -19,7 +18,7 @@ from transmixis.shot.contract import AnyKind, Piece
 from transmixis.shot.digests import Chunk, Gap, KeptKeys, digest, text_of
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Plate, Shot, Step
-from transmixis.shot.pins import params_at
+from transmixis.shot.pins import parameter, params_at
 from transmixis.shot.refs import base_of, checked, passed_through, product_of, refs_of, slot_name, split_ref
 from transmixis.shot.steps import kind_of
 
@@ -109,7 +108,7 @@ class Keys(Named):
         if step_id not in self._plans:
             step = self.step(step_id)
             kind = kind_of(step.kind)
-            pieces = kind.pieces(self._shot.length, checked(step, kind, 1), step.pins)
+            pieces = kind.pieces(self._shot.length, checked(_without_own(step, kind), kind, 1), step.pins)
             inputs = {s: r for s, r in self.inputs(step).items() if slot_name(s) not in kind.not_analysed}
             keys: dict[str, str] = {}
             for p in pieces:
@@ -206,12 +205,12 @@ class Keys(Named):
     def _of_pieces(self, step_id: str, c: int) -> Chunk:
         """The key of the piece that tells of each frame; nothing where none does."""
         plan = self.plan(step_id)
-        return tuple(plan.keys[p.name] if (p := plan.at(n)) else "" for n in _frames(c))
+        return tuple("+".join(plan.keys[p.name] for p in plan.at(n)) for n in _frames(c))
 
     def _of_frames(
         self, step: Step, kind: AnyKind, whole: str, refs: Mapping[str, str], inputs: Mapping[str, Chunk], pieces: Chunk, c: int
     ) -> Chunk:
-        pinned = any(v for k, v in step.pins.items() if k not in kind.own_pins)
+        pinned = any(v for k, v in step.pins.items() if parameter(k) not in kind.own_pins)
         own = _without_own(step, kind)
         same = "" if pinned else params_at(own, 1)
         # what is the same at all frames is hashed once
@@ -250,12 +249,12 @@ class Keys(Named):
         """What every frame depends on beside its own frame of the inputs."""
         analysis = self.analysis(step.id) if kind.analyses else ""
         others = {s: self.whole(r) for s, r in inputs.items()} if kind.other_frames else {}
-        pins = self._own_pins(step, kind) if any(step.pins.get(k) for k in kind.own_pins) else ""
+        pins = self._own_pins(step, kind) if any(v for k, v in step.pins.items() if parameter(k) in kind.own_pins) else ""
         return digest(analysis, others, pins) if analysis or others or pins else ""
 
     def _own_pins(self, step: Step, kind: AnyKind) -> str:
         """Of pins that the kind eases itself; outlines are long, so they are hashed once as long as the step is the same."""
-        mine = {k: v for k, v in step.pins.items() if k in kind.own_pins}
+        mine = {k: v for k, v in step.pins.items() if parameter(k) in kind.own_pins}
         made = self._kept.same_or_made(("own pins", self._shot.code, step.id), (step,), lambda: digest("pins", _plain(mine)))
         return str(made)
 
@@ -292,7 +291,7 @@ def _without_own(step: Step, kind: AnyKind) -> Step:
     """The step without the pins that its kind eases itself: they are hashed as they stand, once."""
     if not kind.own_pins or not step.pins:
         return step
-    return step.model_copy(update={"pins": {k: v for k, v in step.pins.items() if k not in kind.own_pins}})
+    return step.model_copy(update={"pins": {k: v for k, v in step.pins.items() if parameter(k) not in kind.own_pins}})
 
 
 def _values_at(step: Step, kind: AnyKind, frame: int) -> dict[str, Any]:
@@ -316,11 +315,14 @@ class Plan:
     pieces: dict[str, Piece]
     keys: dict[str, str]
 
-    def at(self, frame: int) -> Piece | None:
-        """The piece that tells of a frame."""
-        i = bisect.bisect_right(self._order, frame, key=lambda p: p.first) - 1
-        return self._order[i] if i >= 0 and frame <= self._order[i].last else None
+    def at(self, frame: int) -> tuple[Piece, ...]:
+        """The pieces that tell of a frame, in their order."""
+        return self._told.get(frame, ())
 
     @cached_property
-    def _order(self) -> list[Piece]:
-        return sorted(self.pieces.values(), key=lambda p: p.first)
+    def _told(self) -> dict[int, tuple[Piece, ...]]:
+        out: dict[int, tuple[Piece, ...]] = {}
+        for p in self.pieces.values():
+            for n in range(p.first, p.last + 1):
+                out[n] = (*out.get(n, ()), p)
+        return out

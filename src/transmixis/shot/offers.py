@@ -42,7 +42,7 @@ class Instead:
 @dataclass(frozen=True)
 class Proposal:
     """Measured settings: `values` by parameter, one sentence of reason, effects, what it gains and costs, the frames covered; `pins` are set
-    beside those that are there; `instead`: a step that is added, on which hangs then what hung on this one. With none of them it is
+    beside those that are there; `instead`: a step that is added, on which hangs then what hung on this one. `asks`: frames that want a hand, the next first. With none of them it is
     advice: what a person would do by hand."""
 
     values: dict[str, Any]
@@ -53,6 +53,7 @@ class Proposal:
     frames: tuple[int, int] | None = None
     pins: Mapping[str, tuple[Pin, ...]] = field(default_factory=dict)
     instead: Instead | None = None
+    asks: tuple[int, ...] = ()
 
     @property
     def sets(self) -> bool:

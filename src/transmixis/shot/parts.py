@@ -14,6 +14,7 @@ from transmixis.core.errors import UserError
 from transmixis.shot.contract import AnyKind
 from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Part, Shot, Step
+from transmixis.shot.pins import parameter
 from transmixis.shot.refs import base_of, checked, product_of, with_product
 from transmixis.shot.steps import kind_of
 from transmixis.shot.workorder import remove_step, unique_id
@@ -158,7 +159,7 @@ def _moved(step: Step, kind: AnyKind, right: float, down: float, frames: int) ->
     def value(name: str, v: Any) -> Any:
         if name in by:
             return v + by[name]
-        return _shifted(v, right, down) if name in kind.positions else v
+        return _shifted(v, right, down) if parameter(name) in kind.positions else v
 
     started = {name: kind.Params.model_fields[name].default for name, amount in by.items() if amount and name not in step.params}
     params = {k: value(k, v) for k, v in {**step.params, **started}.items()}

@@ -9,6 +9,11 @@ from transmixis.core.easing import progress
 from transmixis.shot.model import Pin, Step
 
 
+def parameter(name: str) -> str:
+    """The parameter that pins are of: those of 'outline.3' are of the third thing in 'outline'."""
+    return name.partition(".")[0]
+
+
 def value_at(pins: tuple[Pin, ...], frame: int) -> Any:
     """Value of sorted `pins` (at least one) at `frame`: held outside, eased between. Lists are eased item by item."""
     if frame <= pins[0].frame:

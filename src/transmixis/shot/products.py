@@ -149,13 +149,13 @@ class Products:
             key, lambda: kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
         )
 
-    def piece(self, step_id: str, frame: int, *, make: bool = True) -> Analysis | None:
-        """The piece of a step's analysis that tells of a frame, with those that it starts from; if it is not stored it is made now, unless
-        `make` is False. None where no piece does."""
+    def piece(self, step_id: str, frame: int, *, name: str = "", make: bool = True) -> Analysis | None:
+        """The piece of a step's analysis that tells of a frame, or that of a `name`, with those that it starts from; if it is not stored it is
+        made now, unless `make` is False. None where there is none; the first where several tell of the frame."""
         step = self._step(step_id)
         with self._lock:
             plan = self._keys.plan(step_id)
-        wanted = plan.at(frame)
+        wanted = plan.pieces.get(name) if name else next(iter(plan.at(frame)), None)
         if wanted is None:
             return None
         made = self.analyses.held(plan.keys[wanted.name])
@@ -175,8 +175,7 @@ class Products:
         step = self._step(step_id)
         with self._lock:
             plan = self._keys.plan(step_id)
-        piece = plan.at(frame)
-        if piece is not None and self.analyses.held(plan.keys[piece.name]) is None:
+        if any(self.analyses.held(plan.keys[p.name]) is None for p in plan.at(frame)):
             return None
         return kind_of(step.kind).compute(StepInputs(self, step), self._params(step, frame), frame).motion
 
@@ -289,8 +288,8 @@ class StepInputs:
             raise UserError(f"What '{self._step.name}' takes as {slot} gives no outlines; connect a shape.")
         return p.shape
 
-    def piece(self, frame: int, *, make: bool = True) -> Analysis | None:
-        return self._r.piece(self.step_id, frame, make=make)
+    def piece(self, frame: int, *, name: str = "", make: bool = True) -> Analysis | None:
+        return self._r.piece(self.step_id, frame, name=name, make=make)
 
     def motion_if_there(self, frame: int) -> Motion | None:
         """The step's own motion at a frame if it is known without following anything now."""

@@ -19,6 +19,7 @@ from transmixis.core.types import Array
 from transmixis.media.cache import frozen
 from transmixis.shot.contract import Analysis, Handle, Pins, Product
 from transmixis.shot.model import Pin, Shot, Step
+from transmixis.shot.pins import parameter
 from transmixis.shot.products import Products, StepInputs
 from transmixis.shot.refs import checked, product_of, split_ref
 from transmixis.shot.steps import kind_of
@@ -62,9 +63,9 @@ class SmallProducts(Products):
         """The step's analysis, of the full size."""
         return self.full.analysis(step_id)
 
-    def piece(self, step_id: str, frame: int, *, make: bool = True) -> Analysis | None:
+    def piece(self, step_id: str, frame: int, *, name: str = "", make: bool = True) -> Analysis | None:
         """A piece of it, of the full size."""
-        return self.full.piece(step_id, frame, make=make)
+        return self.full.piece(step_id, frame, name=name, make=make)
 
     def motion_if_there(self, step_id: str, frame: int) -> Motion | None:
         """A track's motion, of the full size, if it was made before."""
@@ -89,7 +90,9 @@ class SmallInputs(StepInputs):
 
     def pins(self) -> Pins:
         kind, by = kind_of(self._step.kind), self._small.by
-        return {k: tuple(_scaled_pin(p, by) for p in v) if k in kind.positions else v for k, v in self._step.pins.items()}
+        return {
+            k: tuple(_scaled_pin(p, by) for p in v) if parameter(k) in kind.positions else v for k, v in self._step.pins.items()
+        }
 
     def fresh(self, slot: str, frame: int) -> Product:
         return self._small.product(self._ref(slot), frame)

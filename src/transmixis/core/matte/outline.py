@@ -50,12 +50,20 @@ def with_point(marks: Sequence[Mark], after: int, x: float, y: float, taken: Seq
 def eased(a: Sequence[Mark], b: Sequence[Mark], t: float) -> tuple[Mark, ...]:
     """The outline at the share `t` of the way from `a` to `b`. A point that only one of them has goes with its neighbours in the
     other, so that to add one changes nothing there."""
+    whole = completed(a, b)
+    if whole is None:
+        return tuple(a if t < 1 else b)
+    return tuple((p[0], p[1] + t * (q[1] - p[1]), p[2] + t * (q[2] - p[2])) for p, q in zip(*whole, strict=True))
+
+
+def completed(a: Sequence[Mark], b: Sequence[Mark]) -> tuple[tuple[Mark, ...], tuple[Mark, ...]] | None:
+    """Both outlines with the points of both, in one order; None if they have fewer than two in common."""
     both = {m[0] for m in a} & {m[0] for m in b}
     if len(both) < 2:
-        return tuple(a if t < 1 else b)
+        return None
     order = _merged([m[0] for m in a], [m[0] for m in b])
     pa, pb = _completed(a, b, both), _completed(b, a, both)
-    return tuple((i, pa[i][0] + t * (pb[i][0] - pa[i][0]), pa[i][1] + t * (pb[i][1] - pa[i][1])) for i in order)
+    return tuple((i, *pa[i]) for i in order), tuple((i, *pb[i]) for i in order)
 
 
 def _merged(a: list[int], b: list[int]) -> list[int]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 
@@ -56,41 +55,28 @@ def beyond(frames: int, rate: float, strip: Array, between_ways: Array | None) -
 
 @dataclass(frozen=True)
 class Ask:
-    """The frame that wants a pin, what it is foretold to be off by at worst in its stretch, and how many pins (this one counted) are thought to
-    bring all frames under the limit."""
+    """A frame that wants a pin, and `worst` px, what some frame is foretold to be off by at most before it is set."""
 
     frame: int
     worst: float
-    needed: int
 
 
-def asked(pins: Sequence[int], foretold_px: Array, limit: float) -> Ask | None:
-    """The next frame to pin (frames counted from 1, `foretold_px` (length)): the middle of the stretch that holds the worst frame, which
-    leaves less than the worst frame itself does. None if every frame is under the limit."""
-    px = np.nan_to_num(np.asarray(foretold_px, np.float64), nan=0.0)
-    if not len(pins) or not len(px) or px.max() < limit:
-        return None
-    edges = sorted(set(pins))
-    stretches = list(pairwise(edges))
-    if edges[0] > 1:
-        stretches.insert(0, (1, edges[0]))
-    if edges[-1] < len(px):
-        stretches.append((edges[-1], len(px)))
-    worst = int(px.argmax()) + 1
-    a, b = next((a, b) for a, b in stretches if a <= worst <= b)
-    needed = sum(_pins_for(float(px[i - 1 : j].max()), limit, j - i) for i, j in stretches)
-    return Ask(_middle(a, b, edges, len(px)), float(px.max()), max(1, needed))
-
-
-def _middle(a: int, b: int, pins: Sequence[int], length: int) -> int:
-    """Halfway; where no pin follows at the far end, that end, so that the way is held from both sides."""
-    if a == 1 and a not in pins:
-        return 1
-    if b == length and b not in pins:
-        return length
-    return (a + b) // 2
-
-
-def _pins_for(worst: float, limit: float, frames: int) -> int:
-    """Pins that a stretch still needs: one in the middle halves its error."""
-    return 0 if worst < limit else min(int(np.ceil(worst / limit)) if worst > limit else 1, max(frames - 1, 1))
+def asked(pins: Sequence[int], foretold_px: Array, limit: float, most: int = 12) -> tuple[Ask, ...]:
+    """The frames to pin, the next one first (frames counted from 1, `foretold_px` (length)), until every frame is thought to be under the limit:
+    each the middle of the stretch that holds the worst frame, which leaves less than the worst frame itself does. What follows the first
+    supposes that a pin in the middle halves what its stretch is off by. At most `most`; none if all is under the limit."""
+    px = np.nan_to_num(np.asarray(foretold_px, np.float64), nan=0.0).copy()
+    out: list[Ask] = []
+    set_at = sorted(set(pins))
+    while set_at and len(px) and px.max() >= limit and len(out) < most:
+        worst = int(px.argmax()) + 1
+        a = max((p for p in set_at if p <= worst), default=None)
+        b = min((p for p in set_at if p >= worst), default=None)
+        frame = 1 if a is None else len(px) if b is None else (a + b) // 2
+        out.append(Ask(frame, float(px.max())))
+        if frame in set_at:
+            break
+        px[(a or 1) - 1 : b or len(px)] /= 2
+        px[frame - 1] = 0.0
+        set_at = sorted([*set_at, frame])
+    return tuple(out)

@@ -45,15 +45,18 @@ def controls(points: Array, corner: Array, closed: bool = True) -> Array:
     return out if closed else out[:-1]
 
 
-def drawn(points: Array, corner: Array, closed: bool = True, flat: float = FLAT) -> tuple[Array, Array]:
+def drawn(points: Array, corner: Array, closed: bool = True, flat: float = FLAT, steps: int | None = None) -> tuple[Array, Array]:
     """((m, 2) the line through the points, (m) at which share of which segment each of its places lies: 2.25 is a quarter behind the third
-    point). No place of the cubic lies more than `flat` px off it."""
+    point). No place of the cubic lies more than `flat` px off it; or each segment
+    has so many `steps`."""
     p = np.asarray(points, np.float64).reshape(-1, 2)
     if len(p) < 2:
         return p, np.arange(len(p), dtype=np.float64)
     c = controls(p, corner, closed)
     bend = np.maximum(np.hypot(*(c[:, 0] - 2 * c[:, 1] + c[:, 2]).T), np.hypot(*(c[:, 1] - 2 * c[:, 2] + c[:, 3]).T))
     many = np.clip(np.ceil(np.sqrt(0.75 * bend / flat)), 1, 64).astype(int)  # 6 · bend / 8 n² (the second derivative's bound)
+    if steps is not None:
+        many = np.full(len(c), steps)
     segment = np.repeat(np.arange(len(c)), many)
     first = np.repeat(np.cumsum(many) - many, many)
     t = ((np.arange(len(segment)) - first) / many[segment])[:, None]

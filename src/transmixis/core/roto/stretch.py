@@ -11,7 +11,7 @@ from transmixis.core.motion.motion import moved_points
 from transmixis.core.progress import Progress
 from transmixis.core.roto.asking import FREELY, beyond, foretold
 from transmixis.core.roto.carry import LOOKS, Look, Pinned, carried
-from transmixis.core.roto.path import Between, Way, apart, between, chosen
+from transmixis.core.roto.path import Between, Way, between, chosen
 from transmixis.core.roto.strip import Seen, seen_at
 from transmixis.core.types import Array
 
@@ -19,6 +19,10 @@ STILL, TRACK, SEATED, FLOW = "eased", "motion", "motion, seated", "picture"
 WAYS = (STILL, TRACK, SEATED, FLOW)
 FITTED = (SEATED, FLOW)
 ENOUGH = 0.3  # of a window that must be seen before it says something
+CLOSES, LOOKS_SO = (
+    0.3,
+    0.5,
+)  # px: a way that misses the pins by less, and looks off by less between them, needs no other beside it
 FAR = 12.0  # px: a window that differs by more says no more than that it is lost
 PLAIN = 2.0  # levels² that a px makes where there is nothing to see
 DOUBT, UNSEEN, UNLIKE = (
@@ -55,32 +59,41 @@ class Carrier:
     def told(self, first: int, last: int, one: Pinned, two: Pinned) -> Told:
         """Between two pins of the same points."""
         self._all = 2 * (last - first) * len(self.ways)
-        ways = {w: (self._way(w, one, first, last), self._way(w, two, last, first)) for w in self.ways}
-        paths = [between(first, last, w, f, b, one.closed) for w, (f, b) in ways.items()]
-        base = self._grain(ways, first, last, one, two)
-        if last - first < 2:
-            best = paths[0]
-        else:
-            best = chosen(paths, {p.way: self._unlike(p, one) for p in paths})
+        paths: list[Between] = []
+        base = 0.0
+        for w in self.ways:
+            forth, back = self._way(w, one, first, last), self._way(w, two, last, first)
+            paths.append(between(first, last, w, forth, back, one.closed))
+            grain = self._grain(forth, back, first, last, one, two)
+            base = grain if len(paths) == 1 else min(base, grain)
+            if last - first < 2 or (len(self.ways) > 1 and self._holds(paths[-1], (one, two), base)):
+                paths = paths[-1:]
+                break
+        best = paths[0] if len(paths) == 1 else chosen(paths, {p.way: self._unlike(p, one) for p in paths})
         strip = self._strip(best.points, range(first, last + 1), (one, two), base)
         off = foretold(best, [p for p in paths if p is not best], strip, one.closed)
         return Told(first, last, best.points, off, best.way, {p.way: p.closes for p in paths})
 
-    def beyond(self, pin_frame: int, end: int, pin: Pinned, way: str, rate: float | None) -> Told:
-        """From a pin to the end of the shot, on the side where no other follows. `way`: the one that served elsewhere; `rate` px a frame that it
-        went off by there."""
-        self._all = abs(end - pin_frame) * len(self.ways)
-        paths = {w: self._way(w, pin, pin_frame, end) for w in self.ways}
-        used = way if way in paths else next(w for w in (FLOW, SEATED, TRACK, STILL) if w in paths)
-        k = abs(end - pin_frame)
-        frames = range(pin_frame, end + (1 if end >= pin_frame else -1), 1 if end >= pin_frame else -1)
-        base = self._grain_of({w: p.points for w, p in paths.items()}, frames, pin)
-        others = [apart(paths[used].points, p.points, pin.closed) for w, p in paths.items() if w != used]
-        ways_apart = np.min(others, axis=0) if others else None
-        strip = self._strip(paths[used].points, frames, (pin,), base)
-        off = beyond(k, FREELY if rate is None else max(rate, 0.02), strip, ways_apart)
-        points = paths[used].points
-        if end < pin_frame:
+    def _holds(self, path: Between, pins: Sequence[Pinned], base: float) -> bool:
+        """True if a way closes and looks so well that there is nothing to win by another."""
+        if path.closes > CLOSES:
+            return False
+        k = path.last - path.first
+        some = [max(1, k // 4), max(1, k // 2), max(1, 3 * k // 4)]
+        off = [self._off(path.points[i], path.first + i, pins, base) for i in some]
+        return all(np.isfinite(v) and v <= LOOKS_SO for v in off)
+
+    def beyond(self, pin_frame: int, end: int, pin: Pinned, way: str = "", rate: float | None = None) -> Told:
+        """From a pin to the end of the shot, on the side where no other follows. `way`: the one that served elsewhere, else the first of them;
+        `rate` px a frame that it went off by there."""
+        self._all = k = abs(end - pin_frame)
+        used = way if way in self.ways else self.ways[0]
+        going = 1 if end >= pin_frame else -1
+        frames = range(pin_frame, end + going, going)
+        points = self._way(used, pin, pin_frame, end).points
+        strip = self._strip(points, frames, (pin,), self._grain_of(points, frames, pin))
+        off = beyond(k, FREELY if rate is None else max(rate, 0.02), strip, None)
+        if going < 0:
             points, off = points[::-1], off[::-1]
         return Told(min(pin_frame, end), max(pin_frame, end), points, off, used, {})
 
@@ -126,32 +139,36 @@ class Carrier:
             out.append(float(np.sqrt(np.median(seen.left[ok]))) if ok.any() else 0.0)
         return float(np.median(out)) if out else 0.0
 
-    def _grain(self, ways: Mapping[str, tuple[Way, Way]], first: int, last: int, one: Pinned, two: Pinned) -> float:
+    def _grain(self, forth: Way, back: Way, first: int, last: int, one: Pinned, two: Pinned) -> float:
         """Squared levels that the same stuff differs by from one frame to the next: grain, and light."""
-        forth = self._grain_of({w: f.points for w, (f, _) in ways.items()}, range(first, last + 1), one)
-        back = self._grain_of({w: b.points for w, (_, b) in ways.items()}, range(last, first - 1, -1), two)
-        return float(np.median([forth, back]))
+        a = self._grain_of(forth.points, range(first, last + 1), one)
+        b = self._grain_of(back.points, range(last, first - 1, -1), two)
+        return (a + b) / 2
 
-    def _grain_of(self, ways: Mapping[str, Array], frames: range, pin: Pinned) -> float:
+    def _grain_of(self, points: Array, frames: range, pin: Pinned) -> float:
         if len(frames) < 2:
             return 0.0
-        seen = [self._seen(pin, points[1], frames[1]) for points in ways.values()]
-        told = [float(np.median(s.left[s.seen > ENOUGH])) for s in seen if (s.seen > ENOUGH).any()]
-        return min(told, default=0.0)
+        seen = self._seen(pin, points[1], frames[1])
+        ok = seen.seen > ENOUGH
+        return float(np.median(seen.left[ok])) if ok.any() else 0.0
 
     def _strip(self, points: Array, frames: range, pins: Sequence[Pinned], base: float) -> Array:
-        """(k) px that the strip inside seems to be off by, against the pin that it resembles more; nan at pins and where too little is seen."""
+        """(k) px that the strip inside seems to be off by on each frame; nan at pins and where too little is seen."""
         out = np.full(len(frames), np.nan)
         for i in range(1, len(frames) - (1 if len(pins) > 1 else 0)):
-            told = []
-            for pin in pins:
-                seen = self._seen(pin, points[i], frames[i])
-                ok = seen.seen > ENOUGH
-                if ok.sum() >= 5:
-                    px = np.sqrt(np.maximum(seen.left[ok] - base, 0) / (seen.slope[ok] + PLAIN))
-                    told.append(float(np.minimum(px, FAR).mean()))
-            out[i] = min(told, default=np.nan)
+            out[i] = self._off(points[i], frames[i], pins, base)
         return out
+
+    def _off(self, points: Array, frame: int, pins: Sequence[Pinned], base: float) -> float:
+        """px, against the pin that it resembles more; nan where too little is seen."""
+        told = []
+        for pin in pins:
+            seen = self._seen(pin, points, frame)
+            ok = seen.seen > ENOUGH
+            if ok.sum() >= 5:
+                px = np.sqrt(np.maximum(seen.left[ok] - base, 0) / (seen.slope[ok] + PLAIN))
+                told.append(float(np.minimum(px, FAR).mean()))
+        return min(told, default=float("nan"))
 
 
 def rate_of(stretches: Sequence[Told], way: str) -> float | None:

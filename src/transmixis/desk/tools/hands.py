@@ -59,8 +59,8 @@ class Hands(QObject):
         return self._state.code, self._state.step_id, self._state.frame
 
     def _read(self, step_id: str) -> None:
-        """A track that was just followed shows where it is."""
-        waits = any(not h.live and h.note for h in self.handles)
+        """A track that was just followed shows where it is, and an outline where it was carried."""
+        waits = any(h.note for h in self.handles)
         if waits and step_id == self._state.step_id and not (self.tool and self.tool.busy):
             self.refresh()
 

@@ -1,66 +1,99 @@
-"""Shapes: a matte from outlines that are drawn, carried by a motion, and pinned where that is not enough."""
+"""Shapes: a matte from outlines that are drawn, carried by a motion or by the picture, and pinned where that is not enough."""
 
 from __future__ import annotations
 
-from itertools import pairwise
+from functools import partial
 from typing import Any
 
 import numpy as np
 
 from transmixis.core.colour.curves import linear_to_srgb
-from transmixis.core.easing import progress as ease
 from transmixis.core.errors import UserError
-from transmixis.core.matte.outline import Mark, at_places, eased, marks_of, off_the_edge, rounded, xy
-from transmixis.core.matte.shape import fill_shape
-from transmixis.core.motion.motion import moved_points
+from transmixis.core.matte.outline import Mark, off_the_edge, xy
+from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKind
+from transmixis.core.roto.asking import asked
+from transmixis.core.roto.joined import joined
+from transmixis.core.types import Array
+from transmixis.shot.contract import Act, Analysis, Effect, Handle, Inputs, Piece, Pins, Product, Proposal, Slot, StepKind
 from transmixis.shot.model import Pin, Step
 from transmixis.shot.pins import set_pin
-from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_reading, looked_at
+from transmixis.shot.steps.attachment import HANGS_ON, Attached, Hold, hold_at, hold_reading, looked_at
 from transmixis.shot.steps.attachment import hidden as not_seen
+from transmixis.shot.steps.outlineborder import border_of
+from transmixis.shot.steps.outlinecarry import BEST, CARRIERS, EASED, Lies, analysed, corrected, lies_at, piece_name, pieces_of
+from transmixis.shot.steps.outlines import MOST, OneShape, pinned, stretches
 from transmixis.shot.steps.params import choice, hidden, number
 
 OFF = 1.5  # px: an outline further off its edge shows as a rim or a bite (judgement, docs/limits.md)
+FORETOLD = 1.0  # px that an outline may be thought to be off between its pins (docs/limits.md)
 DRAW = "Press along its outline; the first point again closes it. Drag a point to pin it here, press a side for a new one."
+WAITS = "Eased from pin to pin as yet; where it is carried to shows once this stretch is measured."
 CORNERS, SMOOTH = "corners", "smooth"
+SEAT = "seat"  # the act of the pin's key
 
 
 class ShapesParams(Attached):
-    outline: tuple[Mark, ...] = hidden(())  # identity, x, y px of the frame at which it was set; fewer than three: nothing
+    outline: tuple[Mark, ...] = hidden(
+        ()
+    )  # of the first shape, as it was set at `at`: identity, x, y px; pins stand instead of it
+    points: tuple[Mark, ...] = hidden(())  # only its pins count: single points
+    shapes: tuple[OneShape, ...] = hidden(())  # none: a single one
+    carry: str = choice(
+        BEST, CARRIERS, "Carried by", "What takes the outline from pin to pin: what serves best is what misses the pins least."
+    )
     line: str = choice(CORNERS, (CORNERS, SMOOTH), "Runs", "Straight from point to point, or smoothly through them.")
-    feather: float = number(0.5, 0.0, 200.0, "px", "Feather", "How softly the outline ends.", step=0.1)
+    feather: float = number(0.5, 0.0, 200.0, "px", "Feather", "How softly the outline ends, to either side of it.", step=0.1)
+    shutter: float = number(
+        0.0, 0.0, 360.0, "°", "Shutter", "Blurs the outline by its own motion, as a shutter open so long does. 0: not.", step=5
+    )
     turned: str = choice("inside", ("inside", "outside"), "Keeps", "What the matte keeps.")
 
 
 class Shapes(StepKind[ShapesParams]):
-    kind, title, stage, product = "shapes", "Shape", "Matte", "matte"
+    kind, title, stage, product, version = "shapes", "Shapes", "Matte", "matte", 2
     gives = ("matte", "shape")
     roles = ("cut out",)
-    says = "cuts out what is inside an outline"
+    says = "cuts out what is inside outlines"
     work = "roto"
-    slots = (Slot("plate", "the plate that is looked at"), HANGS_ON)
-    scales = True
+    slots = (
+        Slot("plate", "the plate that is looked at"),
+        HANGS_ON,
+        Slot("front", "mattes of what passes in front", takes="matte", optional=True, many=True, usual=()),
+    )
     Params = ShapesParams
-    own_pins = ("outline",)
+    own_pins = ("outline", "points")
     full_chroma = True
-    positions = ("outline",)
+    positions = ("outline", "points")
     tools = ("outline",)
+    pieced = True
+    weighs_itself = True
+    acts = (Act(SEAT, "Pin here", "Sets the outlines where they lie at this frame; they are carried anew from here."),)
+
+    # -- where the outlines lie
 
     def handles(self, inputs: Inputs, params: ShapesParams, frame: int) -> tuple[Handle, ...]:
-        try:
-            marks, hold = self.placed(inputs, params, frame)
-        except UserError as e:
-            return (Handle("outline", "outline", "Outline", DRAW, (), note=str(e)),)
-        note = "" if hold.known else f"The motion is not known here: {hold.why}"
-        pins = _pins(params, inputs.pins())
-        here = any(p.frame == frame for p in pins)
-        facts = {"smooth": params.line == SMOOTH, "taken": [m[0] for p in pins for m in marks_of(p.value)]}
-        return (Handle("outline", "outline", "Outline", DRAW, marks, hold.matrix, here, True, note, facts),)
+        out = []
+        for shape in shapes_of(params):
+            try:
+                hold = hold_at(inputs, params, frame)
+                lies = self._lies(shape, inputs, params, frame, hold, make=False)
+            except UserError as e:
+                return (Handle("outline", shape.whole, _words(shape), DRAW, (), note=str(e)),)
+            note = f"The motion is not known here: {hold.why}" if not hold.known else WAITS if lies.note and lies.marks else ""
+            pins = pinned(shape, params, inputs.pins())
+            facts = {
+                "smooth": shape.smooth, "corners": shape.corners(lies.marks).tolist(), "closed": shape.closed,
+                "taken": [m[0] for h in pins for m in h.marks], "here": list(lies.here), "off": lies.off,
+            }  # fmt: skip
+            out.append(Handle("outline", shape.whole, _words(shape), DRAW, lies.marks, hold.matrix, lies.set, True, note, facts))
+        return tuple(out)
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
-        """Set at this frame: the first outline says where the shape was set, every other one is a pin."""
+        """Set at this frame: the first outline of the first shape says where the step was set, every other one is a pin."""
         marks = [[i, round(x, 2), round(y, 2)] for i, x, y in value]
+        if handle.param != "outline":
+            return set_pin(step, handle.param, Pin(frame=frame, value=marks, easing="linear"))
         first = not step.params.get("outline") and not step.pins.get("outline")
         set_at = int(step.params.get("at", 1))
         if first or (frame == set_at and not step.pins.get("outline")):
@@ -69,68 +102,147 @@ class Shapes(StepKind[ShapesParams]):
             step = set_pin(step, "outline", Pin(frame=set_at, value=step.params["outline"], easing="linear"))
         return set_pin(step, "outline", Pin(frame=frame, value=marks, easing="linear"))
 
+    def act(self, name: str, inputs: Inputs, step: Step, params: ShapesParams, frame: int) -> Step:
+        """All outlines pinned where they lie."""
+        hold = hold_at(inputs, params, frame)
+        done = 0
+        for shape in shapes_of(params):
+            lies = self._lies(shape, inputs, params, frame, hold)
+            if len(lies.marks) >= shape.least:
+                step = self.edited(step, Handle("outline", shape.whole, "", "", lies.marks), frame, lies.marks)
+                done += 1
+        if not done:
+            raise UserError("There is no outline to pin yet; draw one on the picture.")
+        return step
+
+    def _lies(self, shape: OneShape, inputs: Inputs, params: ShapesParams, frame: int, hold: Hold, *, make: bool = True) -> Lies:
+        at = partial(_carried, shape, inputs, params, make)
+        return corrected(shape, lies_at(shape, inputs, params, frame, hold, make=make), inputs, params, frame, at)
+
+    # -- the analysis
+
+    def pieces(self, length: int, params: ShapesParams, pins: Pins) -> tuple[Piece, ...]:
+        return pieces_of(shapes_of(params), params, pins, length)
+
+    def analyse_piece(
+        self, inputs: Inputs, params: ShapesParams, piece: Piece, before: Analysis | None, progress: Progress
+    ) -> Analysis:
+        return analysed(shapes_of(params), inputs, params, piece, progress)
+
     def looks_at(self, slot: str, params: ShapesParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
-        return looked_at(params, frame, length, pins=tuple(p.frame for p in pins.get("outline", ())))
+        mine = tuple(p.frame for name, its in pins.items() if name.startswith("outline") for p in its)
+        return looked_at(params, frame, length, 1 if params.shutter > 0 else 0, pins=mine)
+
+    # -- what it gives
 
     def compute(self, inputs: Inputs, params: ShapesParams, frame: int) -> Product:
         h, w = inputs.shot.height, inputs.shot.width
-        marks, hold = self.placed(inputs, params, frame)
-        gone = len(marks) < 3 or not_seen(inputs, params, hold)
-        line = np.zeros((0, 2)) if gone else xy(marks)
-        line = rounded(line) if params.line == SMOOTH and len(line) else line
-        matte = np.zeros((h, w), np.float32) if gone else fill_shape(line, h, w, params.feather)
+        hold = hold_at(inputs, params, frame)
+        gone = not_seen(inputs, params, hold)
+        lies = {s.id: self._lies(s, inputs, params, frame, hold) for s in shapes_of(params) if s.on and not gone}
+        borders = [
+            border_of(s, lies[s.id].marks, partial(_carried, s, inputs, params, True), frame, inputs.shot.length, params)
+            for s in shapes_of(params)
+            if s.id in lies and len(lies[s.id].marks) >= s.least
+        ]
+        matte = joined(borders, h, w)
         if params.turned == "outside":
             matte = 1 - matte
-        return Product(matte=matte, shape=(line,) if len(line) else (), work=hold)
+        return Product(matte=matte, shape=tuple(b.lines[len(b.lines) // 2] for b in borders if b.closed), work=(hold, lies))
 
-    def placed(self, inputs: Inputs, params: ShapesParams, frame: int) -> tuple[tuple[Mark, ...], Any]:
-        """The outline at a frame: what its pins leave over after the motion is eased between them, and carried."""
-        hold = hold_at(inputs, params, frame)
-        pins = _pins(params, inputs.pins())
-        on_way = _around(pins, frame)
-        if on_way is None:
-            return (), hold
-        a, b, t = on_way
-        rest = _rest(inputs, params, a)
-        if b is not None:
-            rest = eased(rest, _rest(inputs, params, b), t)
-        return at_places(rest, moved_points(hold.matrix, xy(rest))) if rest else (), hold
+    # -- what is read
 
     def read(self, inputs: Inputs, params: ShapesParams, product: Product, frame: int) -> list[Reading]:
-        out = hold_reading(inputs, product.work)
+        hold, lies = product.work
+        out = hold_reading(inputs, hold)
+        drawn_any = any(len(pinned(s, params, inputs.pins())) for s in shapes_of(params))
         if not product.shape:
-            note = "nothing is drawn yet" if len(_pins(params, inputs.pins())) == 0 else "it is not to be seen here"
-            return [*out, Reading("off the edge", None, "px", OFF, note=note)]
+            note = "it is not to be seen here" if drawn_any else "nothing is drawn yet"
+            return [
+                *out,
+                Reading("foretold", None, "px", FORETOLD, note=note),
+                Reading("off the edge", None, "px", OFF, note=note),
+            ]
+        out.append(_foretold(shapes_of(params), lies))
         plate = inputs.picture("plate", frame)[..., :3]
-        found = off_the_edge(linear_to_srgb(np.clip(plate, 0, None)), product.shape[0])
-        if found is None:
+        shown = linear_to_srgb(np.clip(plate, 0, None))
+        told = [f for line in product.shape if (f := off_the_edge(shown, line)) is not None]
+        if not told:
             return [*out, Reading("off the edge", None, "px", OFF, note="the picture shows no edge along the outline")]
+        worst = max(told, key=lambda f: f[0])
         note = "median distance to the picture's strongest edge across it"
-        return [*out, Reading("off the edge", found[0], "px", OFF, spot=found[1], note=note)]
+        return [*out, Reading("off the edge", worst[0], "px", OFF, spot=worst[1], note=note)]
+
+    def propose(self, inputs: Inputs, params: ShapesParams, progress: Progress) -> Proposal | None:
+        """The frame to pin next, where the most is won, and how many more it takes; nothing once every frame is under the limit."""
+        if params.carry == EASED:
+            return None
+        worst: tuple[float, OneShape, Any] | None = None
+        for shape in shapes_of(params):
+            pins = [h.frame for h in pinned(shape, params, inputs.pins())]
+            px = self._foretold_all(shape, inputs, params)
+            asks = asked(pins, px, FORETOLD) if px is not None else ()
+            if asks and (worst is None or asks[0].worst > worst[0]):
+                worst = (asks[0].worst, shape, asks)
+        if worst is None:
+            return None
+        _, shape, asks = worst
+        first, more = asks[0], len(asks) - 1
+        name = f"{shape.name}: pin" if shape.name else "Pin"
+        then = asks[1].worst if more else FORETOLD
+        rest = (
+            f" Then {more} more, at {', '.join(str(a.frame) for a in asks[1:5])}, and every frame is thought to be under {FORETOLD:g} px."
+            if more
+            else " Then every frame is thought to be under the limit."
+        )
+        return Proposal(
+            values={},
+            reason=f"{name} frame {first.frame} next: the middle of the stretch that is foretold to be off most.{rest}",
+            effects=(Effect("foretold", first.worst, min(then, first.worst), "px", FORETOLD),),
+            costs=f"About 4 minutes a pin, {4 * (more + 1)} in all.",
+            frames=(first.frame, first.frame),
+            asks=tuple(a.frame for a in asks),
+        )
+
+    def _foretold_all(self, shape: OneShape, inputs: Inputs, params: ShapesParams) -> Array | None:
+        """(length) px; None while a stretch is not carried yet."""
+        px = np.zeros(inputs.shot.length)
+        for s in stretches(pinned(shape, params, inputs.pins()), inputs.shot.length):
+            piece = inputs.piece(s.inner, name=piece_name(shape, s), make=False)
+            if piece is None:
+                return None
+            first = int(piece["first"])
+            here = px[first - 1 : first - 1 + len(piece["foretold"])]
+            here[:] = np.maximum(here, piece["foretold"][: len(here)])
+        return px
 
 
-def _pins(params: ShapesParams, pins: Pins) -> tuple[Pin, ...]:
-    """The outline's pins; one that was never pinned stands at the frame at which it was set."""
-    own = pins.get("outline", ())
-    if own:
-        return own
-    return (Pin(frame=int(params.at), value=[list(m) for m in params.outline]),) if len(params.outline) >= 3 else ()
+def shapes_of(params: ShapesParams) -> tuple[OneShape, ...]:
+    """The outlines of a step; a step that names none has one."""
+    if len(params.shapes) > MOST:
+        raise UserError(f"A step can have at most {MOST} shapes; draw the others in a step of their own.")
+    return params.shapes or (OneShape(id=1, smooth=params.line == SMOOTH),)
 
 
-def _around(pins: tuple[Pin, ...], frame: int) -> tuple[Pin, Pin | None, float] | None:
-    """The pin before, the one behind if there is one, and the eased share of the way between them."""
-    if not pins:
-        return None
-    if frame <= pins[0].frame:
-        return pins[0], None, 0.0
-    for a, b in pairwise(pins):
-        if a.frame <= frame < b.frame:
-            return a, b, ease(a.easing, (frame - a.frame) / (b.frame - a.frame), a.handles)
-    return pins[-1], None, 0.0
+def _words(shape: OneShape) -> str:
+    return shape.name or ("Outline" if shape.id == 1 else f"Outline {shape.id}")
 
 
-def _rest(inputs: Inputs, params: ShapesParams, pin: Pin) -> tuple[Mark, ...]:
-    """A pin's outline taken back to the frame at which the shape was set: what the motion does not explain is left in it."""
-    marks = marks_of(pin.value)
-    hold = hold_at(inputs, params, pin.frame)
-    return at_places(marks, moved_points(np.linalg.inv(hold.matrix), xy(marks))) if marks else ()
+def _carried(shape: OneShape, inputs: Inputs, params: ShapesParams, make: bool, frame: int) -> Lies:
+    return lies_at(shape, inputs, params, frame, hold_at(inputs, params, frame), make=make)
+
+
+def _foretold(shapes: tuple[OneShape, ...], lies: dict[int, Lies]) -> Reading:
+    """The worst of the outlines."""
+    known = [(lies[s.id].off, s, lies[s.id]) for s in shapes if s.id in lies and np.isfinite(lies[s.id].off) and lies[s.id].marks]
+    if not known:
+        note = next((v.note for v in lies.values() if v.note), "it is not known")
+        return Reading("foretold", None, "px", FORETOLD, note=note)
+    off, shape, its = max(known, key=lambda k: k[0])
+    p = xy(its.marks)
+    x, y = p.min(axis=0).astype(int)
+    spot = (max(0, int(x)), max(0, int(y)), int(np.ptp(p[:, 0])) + 1, int(np.ptp(p[:, 1])) + 1)
+    note = "set here" if its.set else f"carried by {'the ' if its.way else ''}{its.way}"
+    return Reading(
+        "foretold", float(off), "px", FORETOLD, spot=spot, note=f"{_words(shape)}: {note}" if len(shapes) > 1 else note
+    )
