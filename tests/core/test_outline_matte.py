@@ -43,8 +43,8 @@ def test_cover_is_what_samples_count(line: np.ndarray) -> None:
 @given(outlines, st.floats(-3, 3), st.floats(-3, 3))
 @settings(max_examples=40, deadline=None)
 def test_area_inside_the_frame_stays_where_the_outline_goes(line: np.ndarray, dx: float, dy: float) -> None:
-    there = covered(line + (30 + dx, 30 + dy), 90, 90).sum()
-    assert there == pytest.approx(covered(line + (30, 30), 90, 90).sum(), abs=0.6)
+    there = covered(line + np.array([30 + dx, 30 + dy]), 90, 90).sum()
+    assert there == pytest.approx(covered(line + np.array([30, 30]), 90, 90).sum(), abs=0.6)
     if len(np.unique(line, axis=0)) == len(line) and not crosses_itself(line):
         x, y = line.T
         area = abs(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))) / 2

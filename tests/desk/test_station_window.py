@@ -98,7 +98,7 @@ def test_the_shot_is_made_with_mouse_and_keys(window: MainWindow, qtbot: Any) ->
     assert step.params["reference"] == AT
     assert step.params["point"][0] == pytest.approx(station.BOX_POINT, abs=0.3)
     # its outline, pinned at the far end where the box has turned
-    box = add(qtbot, window, "Shape")
+    box = add(qtbot, window, "Shapes")
     drawn = [(x, y) for _, x, y in station.box_at(30)]
     close_to(window, 435, 440, 2.4)
     draw(window, drawn)
@@ -150,7 +150,7 @@ def test_the_shot_is_made_with_mouse_and_keys(window: MainWindow, qtbot: Any) ->
 def test_a_drag_shows_its_effect_is_one_undo_and_can_be_called_off(window: MainWindow, qtbot: Any) -> None:
     s, v = window.state, window.bench.viewer
     s.set_frame(AT)
-    add(qtbot, window, "Shape")
+    add(qtbot, window, "Shapes")
     connect(qtbot, window, "motion", "")
     s.set_view("Matte")
     draw(window, [(300, 200), (500, 200), (500, 400), (300, 400)])
@@ -188,7 +188,9 @@ def test_a_drag_shows_its_effect_is_one_undo_and_can_be_called_off(window: MainW
     # another frame is pinned
     s.set_frame(AT + 3)
     settle(qtbot, window)
-    drag(window, (500, 400), (520, 420))
+    assert v.tool is not None
+    x, y = next(m[1:] for m in v.tool.value[0] if m[0] == 3)  # the picture has carried it
+    drag(window, (x, y), (x + 20, y + 20))
     settle(qtbot, window)
     assert s.step is not None
     assert [p.frame for p in s.step.pins["outline"]] == [AT, AT + 3]
@@ -196,7 +198,7 @@ def test_a_drag_shows_its_effect_is_one_undo_and_can_be_called_off(window: MainW
     qtbot.keyClick(v, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
     settle(qtbot, window)
     moved = {m[0]: m[1:] for m in s.step.pins["outline"][1].value}
-    assert moved[3][0] == pytest.approx(520.1, abs=1)
+    assert moved[3][0] == pytest.approx(x + 20.1, abs=1)
 
 
 def test_a_patch_is_drawn_and_its_source_dragged(window: MainWindow, qtbot: Any) -> None:

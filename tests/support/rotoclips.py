@@ -56,7 +56,9 @@ def photo(name: str) -> Array:
 
 def looked_up(texture: Array, u: Array, v: Array) -> Array:
     return np.asarray(
-        cv2.remap(texture, (u - 0.5).astype(np.float32), (v - 0.5).astype(np.float32), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+        cv2.remap(
+            texture, (u - 0.5).astype(np.float32), (v - 0.5).astype(np.float32), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT
+        )
     )
 
 
@@ -70,7 +72,14 @@ def blob(radius: float, seed: int, rough: float = 0.25, long: float = 1.0) -> Ar
     return np.asarray(radius * np.stack([r * np.cos(a) * long, r * np.sin(a)], 1))
 
 
-def swinging(curve: Array, texture: Array, path: Callable[[float], tuple[float, float, float, float]], wobble: float = 0.0, seed: int = 0, time: Callable[[float], float] = float) -> Thing:
+def swinging(
+    curve: Array,
+    texture: Array,
+    path: Callable[[float], tuple[float, float, float, float]],
+    wobble: float = 0.0,
+    seed: int = 0,
+    time: Callable[[float], float] = float,
+) -> Thing:
     """A thing that moves by `path(t)`: x, y, degrees, size; its stuff is stirred by `wobble` px."""
     rng = np.random.default_rng(seed)
     k = rng.uniform(0.012, 0.03, (2, 2))
@@ -147,7 +156,11 @@ def face(texture: Array, path: Callable[[float], tuple[float, float, float, floa
 
     def outline(t: float) -> Array:
         x, y, yaw, roll = path(t)
-        nose = np.exp(-(((a - (0 if yaw > 0 else np.pi) + np.pi) % (2 * np.pi) - np.pi) ** 2) / 0.08) * 20 * np.sin(abs(np.radians(yaw)))
+        nose = (
+            np.exp(-(((a - (0 if yaw > 0 else np.pi) + np.pi) % (2 * np.pi) - np.pi) ** 2) / 0.08)
+            * 20
+            * np.sin(abs(np.radians(yaw)))
+        )
         q = curve * (1 + nose / rx)[:, None]
         c, s = np.cos(np.radians(roll)), np.sin(np.radians(roll))
         return np.asarray(q @ np.array([[c, s], [-s, c]]) + (x, y))
@@ -236,16 +249,31 @@ def clips() -> tuple[RotoClip, ...]:
     x, y, a, b = wave(180, 25, 60), wave(120, 12, 40), wave(10, 30, 46), wave(30, 60, 31, 1.0)
     gravel = (photo("gravel")[:300] * (0.9, 0.6, 0.45)).astype(np.float32)
     u = [bursts(k) for k in range(8)]
-    arm = limb(0.35 * gravel + 0.65 * gravel.mean(axis=(0, 1)), lambda t: (x(u[0](t)), y(u[0](t)), a(u[0](t)), b(u[0](t))), 260, 52)
+    arm = limb(
+        0.35 * gravel + 0.65 * gravel.mean(axis=(0, 1)), lambda t: (x(u[0](t)), y(u[0](t)), a(u[0](t)), b(u[0](t))), 260, 52
+    )
     crossed = swinging(
-        blob(80, 3), cat, lambda t: (300 + 60 * np.sin(u[1](t) / 11), 180 + 25 * np.cos(t / 9), 25 * np.sin(t / 8), 1 + 0.1 * np.sin(t / 13)), 14, 1, u[1]
+        blob(80, 3),
+        cat,
+        lambda t: (300 + 60 * np.sin(u[1](t) / 11), 180 + 25 * np.cos(t / 9), 25 * np.sin(t / 8), 1 + 0.1 * np.sin(t / 13)),
+        14,
+        1,
+        u[1],
     )
     passing = swinging(blob(38, 9, long=0.5), girl, lambda t: (60 + 11.5 * t, 180 + 30 * np.sin(t / 6), 4 * t, 1.0))
     head = face(
-        girl[:400, 60:400], lambda t: (310 + 40 * np.sin(t / 10), 175 + 14 * np.sin(t / 7), 42 * np.sin(u[2](t) / 8), 12 * np.sin(t / 6 + 1)), 70, 92
+        girl[:400, 60:400],
+        lambda t: (310 + 40 * np.sin(t / 10), 175 + 14 * np.sin(t / 7), 42 * np.sin(u[2](t) / 8), 12 * np.sin(t / 6 + 1)),
+        70,
+        92,
     )
     leaver = swinging(
-        blob(66, 5), cup, lambda t: (560 + 130 * np.sin(t / 7.6 - 0.6), 190 + 40 * np.sin(t / 10), 40 * np.sin(t / 12), 1.0), 11, 2, u[3]
+        blob(66, 5),
+        cup,
+        lambda t: (560 + 130 * np.sin(t / 7.6 - 0.6), 190 + 40 * np.sin(t / 10), 40 * np.sin(t / 12), 1.0),
+        11,
+        2,
+        u[3],
     )
     fast = swinging(
         blob(58, 7, long=1.4), cat[:, 100:400],
