@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -240,8 +241,18 @@ def wave(middle: float, reach: float, per: float, phase: float = 0.0) -> Callabl
     return lambda t: float(middle + reach * np.sin(2 * np.pi * t / per + phase))
 
 
+def names() -> tuple[str, ...]:
+    """Of all clips."""
+    return tuple(_things())
+
+
 @cache
-def clips() -> tuple[RotoClip, ...]:
+def clip_named(name: str) -> RotoClip:
+    """A clip, drawn."""
+    return _things()[name]()
+
+
+def _things() -> dict[str, Callable[[], RotoClip]]:
     """All of them, at one set of strengths."""
     cat, girl, cup, rocket = photo("chelsea"), photo("astronaut"), photo("coffee"), photo("rocket")
     wide = np.concatenate([cup, cup[:, ::-1]], 1)
@@ -284,20 +295,19 @@ def clips() -> tuple[RotoClip, ...]:
         lambda t: (330 + 70 * np.sin(u[5](t) / 9), 180 + 30 * np.sin(t / 7 + 1), 22 * np.sin(t / 7), 1 + 0.12 * np.sin(t / 10)), 12, 4, u[5],
     )  # fmt: skip
     sail = _sail(lane[60:420, 120:520], u[6])
-    return (
-        drawn("limb", arm, wide, pan=1.0, about=lambda t: arm.outline(t)[24:70], seed=1),
-        drawn("crossed", crossed, wide, pan=-1.5, front=passing, seed=2),
-        drawn("face", head, lane, pan=0.7, about=lambda t: arm_about(head, t), seed=3),
-        drawn("leaves", leaver, wide, pan=0.5, seed=4),
-        drawn("blurred", fast, wide, shutter=0.5, seed=5),
-        drawn("faint", faint, cat, contrast=0.35, noise=3.0, pan=0.8, seed=6),
-        drawn("sail", sail, wide, pan=1.2, seed=7),
-    )
 
+    def clip(name: str, thing: Thing, ground: Array, **how: Any) -> Callable[[], RotoClip]:
+        return lambda: drawn(name, thing, ground, **how)
 
-def arm_about(head: Thing, t: float) -> Array:
-    """A face's track: its place and roll, and the skin that passes as it turns drags it along by a part."""
-    return head.outline(t)
+    return {
+        "limb": clip("limb", arm, wide, pan=1.0, about=lambda t: arm.outline(t)[24:70], seed=1),
+        "crossed": clip("crossed", crossed, wide, pan=-1.5, front=passing, seed=2),
+        "face": clip("face", head, lane, pan=0.7, seed=3),
+        "leaves": clip("leaves", leaver, wide, pan=0.5, seed=4),
+        "blurred": clip("blurred", fast, wide, shutter=0.5, seed=5),
+        "faint": clip("faint", faint, cat, contrast=0.35, noise=3.0, pan=0.8, seed=6),
+        "sail": clip("sail", sail, wide, pan=1.2, seed=7),
+    }
 
 
 def _sail(texture: Array, time: Callable[[float], float]) -> Thing:

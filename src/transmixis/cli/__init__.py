@@ -368,6 +368,7 @@ def _fail(words: str) -> None:
 
 
 import transmixis.cli.lens  # noqa: E402
+import transmixis.cli.mattes  # noqa: E402
 import transmixis.cli.parts  # noqa: E402
 import transmixis.cli.plan  # noqa: E402
 import transmixis.cli.plates  # noqa: E402  (its commands join the application)

@@ -154,7 +154,7 @@ class StepActs:
             "Set limit…": self.set_limit,
             "Gather to a part…": self.gather,
         }
-        if kind_of(step.kind).product in WRITTEN:
+        if kind_of(step.kind).writes or kind_of(step.kind).product in WRITTEN:
             acts["Write out…"] = lambda: write_out(self._state, step_id, self._parent)
         if part:
             acts[f"Fold {part.name}"] = lambda: run("part.fold", part=part.id)

@@ -59,6 +59,17 @@ def moving(s: State, bench: Bench) -> list[Command]:
     ]
 
 
+def next_asked(s: State, *, back: bool = False) -> None:
+    """To the next frame of the chosen step that wants a hand: those that its proposal asks for in their order, else those over a limit."""
+    proposal = s.answers.made.get(s.step_id)
+    asks = proposal.asks if proposal and s.step_id not in s.answers.folded else ()
+    if not asks:
+        s.known.next_fault(back=back, own=True)
+        return
+    at = asks.index(s.frame) + (-1 if back else 1) if s.frame in asks else 0
+    s.set_frame(asks[at % len(asks)])
+
+
 def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Callable[[], str]) -> list[Command]:
     """On the step, its pins and proposals."""
 
@@ -73,14 +84,12 @@ def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Callable
         Command("unpin", "Delete", "pin here, take the pin out", bench.acts.unpin_here),
         Command("reseat", "R", "track: a new look from here, hidden or in sight from here", partial(bench.acts.act, "reseat")),
         Command("sight", "I", "track: a new look from here, hidden or in sight from here", partial(bench.acts.act, "sight")),
-        Command(
-            "asks.next", "N", "next, previous frame of this step that asks for a hand", partial(s.known.next_fault, own=True)
-        ),
+        Command("asks.next", "N", "next, previous frame of this step that asks for a hand", partial(next_asked, s)),
         Command(
             "asks.before",
             "Shift+N",
             "next, previous frame of this step that asks for a hand",
-            partial(s.known.next_fault, back=True, own=True),
+            partial(next_asked, s, back=True),
         ),
         Command("follow.on", "T", FOLLOW, partial(bench.follow_on.start, 1)),
         Command("follow.back", "Shift+T", FOLLOW, partial(bench.follow_on.start, -1)),

@@ -25,17 +25,18 @@ def write_out(state: State, step_id: str, parent: QWidget) -> None:
     if shot is None or renderer is None:
         return
     step = shot.step(step_id)
-    filters = WRITTEN[kind_of(step.kind).product]
+    kind = kind_of(step.kind)
+    filters = ";;".join(f"{kind.title} (*{e})" for e in kind.writes) if kind.writes else WRITTEN[kind.product]
     name, chosen = QFileDialog.getSaveFileName(parent, f"Write out {step.name}", step.name.lower().replace(" ", "_"), filters)
     if not name:
         return
     out = Path(name)
     if not out.suffix:
         out = out.with_suffix("." + chosen.split("*.")[1].split()[0].rstrip(")"))
-    state.said.emit(f"Writing {out.name}; every frame is followed first.", "note")
+    state.said.emit(f"Writing {out.name}.", "note")
     state.engine.ask(
         PROPOSE,
-        partial(export_step, renderer, step_id, out, renderer.progress, overwrite=True),
+        partial(export_step, renderer, step_id, out, renderer.progress, overwrite=True, frame=state.frame),
         lambda words: state.said.emit(f"{out.name}: {words}.", "note"),
         lambda trouble: state.said.emit(trouble, "trouble"),
     )

@@ -193,6 +193,7 @@ class StepKind(ABC, Generic[P]):
     weighs_itself: ClassVar[bool] = False  # its proposals look at its own readings too, and are made anew when all are there
     tools: ClassVar[tuple[str, ...]] = ()  # the tools on the picture that it wants (see `handles`)
     files: ClassVar[tuple[str, ...]] = ()  # endings of the files that it can be set from (see `from_file`)
+    writes: ClassVar[tuple[str, ...]] = ()  # endings of the files that it can be written to (see `to_file`)
     pieced: ClassVar[bool] = False  # its analysis is made in pieces (see `pieces`)
     gives: ClassVar[tuple[ProductKind, ...]] = ()  # all that its first product holds, if it is more than `product`
     also: ClassVar[tuple[Given, ...]] = ()  # further products, by name
@@ -255,6 +256,10 @@ class StepKind(ABC, Generic[P]):
 
     def from_file(self, step: Step, shot: Shot, path: Path) -> Step:
         """The step set by what a file holds, all of which is kept in the step. Raises UserError where it holds nothing of use."""
+        raise NotImplementedError
+
+    def to_file(self, inputs: Inputs, step: Step, params: P, frame: int, path: Path) -> str:
+        """Write the step to a file; says what was written. Raises UserError where there is nothing to write."""
         raise NotImplementedError
 
     def stays(self, step: Step) -> str:

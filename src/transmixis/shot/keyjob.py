@@ -102,7 +102,7 @@ def run_key(job: KeyJob, out: Path, progress: Progress, *, overwrite: bool = Fal
     progress.at(1, 1, "done")
     if failed and not result["frames"]:
         raise UserError(next(iter(failed.values())))
-    result = {**result, "failed": failed, "worst": _worst(result["frames"])}
+    result = {**result, "failed": failed, "worst": worst_of(result["frames"])}
     write_atomically(out / READINGS, dumps(cleaned(result)))
     return result
 
@@ -140,7 +140,8 @@ def reading_dict(r: Any) -> dict[str, Any]:
     return {**out, "note": r.note} if r.note else out
 
 
-def _worst(frames: list[dict[str, Any]]) -> dict[str, Any] | None:
+def worst_of(frames: list[dict[str, Any]]) -> dict[str, Any] | None:
+    """The reading that is furthest over its limit, and where; None if nothing was read."""
     known = [(r["ratio"], f["frame"], r) for f in frames for r in f["readings"] if r["ratio"] is not None]
     if not known:
         return None

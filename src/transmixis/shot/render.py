@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from transmixis.core.errors import UserError
@@ -119,6 +120,11 @@ class Renderer(Products):
         """A step after one of its acts at a frame. Raises UserError where that cannot be done there."""
         step = self._step(step_id)
         return kind_of(step.kind).act(name, StepInputs(self, step), step, self._params(step, frame), frame)
+
+    def to_file(self, step_id: str, frame: int, path: Path) -> str:
+        """Write a step to a file, as its kind does; says what was written."""
+        step = self._step(step_id)
+        return kind_of(step.kind).to_file(StepInputs(self, step), step, self._params(step, frame), frame, path)
 
 
 def output_ref(shot: Shot) -> str | None:

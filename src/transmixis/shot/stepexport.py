@@ -36,13 +36,22 @@ from transmixis.shot.render import Renderer
 from transmixis.shot.steps import kind_of
 
 
-def export_step(renderer: Renderer, step_id: str, out: Path, progress: Progress, *, overwrite: bool = False) -> str:
-    """Write a step's motion or camera over all frames, in the format that the file's ending names; says what was written. Raises
-    UserError where the step gives neither, or the file must not be written."""
+def export_step(
+    renderer: Renderer, step_id: str, out: Path, progress: Progress, *, overwrite: bool = False, frame: int = 1
+) -> str:
+    """Write a step's motion or camera over all frames, or its shapes, in the format that the file's ending names (a picture of shapes is of
+    `frame`); says what was written. Raises UserError where the step gives none of them, or the file must not be written."""
     shot = renderer.shot
-    product = kind_of(shot.step(step_id).kind).product
+    kind = kind_of(shot.step(step_id).kind)
+    product = kind.product
+    if kind.writes:
+        refuse_ending(out, kind.writes, shot.step(step_id).name)
+        refuse([out], inputs=[renderer.material.path_of(p) for p in shot.plates], overwrite=overwrite)
+        return renderer.to_file(step_id, frame, out)
     if product not in ("motion", "camera"):
-        raise UserError(f"'{shot.step(step_id).name}' gives neither a motion nor a camera; choose a track or a camera.")
+        raise UserError(
+            f"'{shot.step(step_id).name}' gives neither a motion, a camera nor shapes; choose a track, a camera or shapes."
+        )
     refuse_ending(out, TRACKS if product == "motion" else (*CAMERAS, *LENSES[1:]), f"a {product}")
     plates = [renderer.material.path_of(p) for p in shot.plates]
     refuse(list(st_maps(out)) if out.suffix.lower() == EXR else [out], inputs=plates, overwrite=overwrite)

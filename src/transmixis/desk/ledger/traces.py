@@ -22,6 +22,7 @@ from transmixis.desk.theme import (
     INK2,
     PANEL,
     PAPER,
+    PURPLE,
     RAISED,
     RULE,
     RULE2,
@@ -146,9 +147,13 @@ def paint_pins(p: QPainter, v: Layout, column: Column, left: float, rows: Rows) 
     for n, y in rows:
         if n in frames:
             notch(p, left + 1, y)
-    proposed = any(v.state.answers.made.get(s.id) and s.id not in v.state.answers.folded for s in column.steps)
-    if proposed and rows:
-        notch(p, left + 1, rows[0][1], "#8E4C7C", filled=False)
+    made = [m for s in column.steps if (m := v.state.answers.made.get(s.id)) and s.id not in v.state.answers.folded]
+    asks = [n for m in made for n in m.asks]
+    for n, y in rows:
+        if n in asks:
+            notch(p, left + 1, y, PURPLE if any(n == m.asks[0] for m in made if m.asks) else INK, filled=False)
+    if any(not m.asks for m in made) and rows:
+        notch(p, left + 1, rows[0][1], PURPLE, filled=False)
 
 
 def paint_playhead(p: QPainter, v: Layout) -> None:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 
-from transmixis.core.matte.outline import marks_of, rounded, with_point, xy
+from transmixis.core.matte.outline import Mark, marks_of, with_point, xy
+from transmixis.core.roto.curve import drawn
 from transmixis.desk.tools.outlineparts import Outlines, paint_drawing, paint_point, point_at, side_of
 from transmixis.desk.tools.tool import Canvas, Tool, double_line, near
 
@@ -179,11 +181,23 @@ class OutlineTool(Tool):
 
     # -- painting
 
+    def _line(self, outline: tuple[Mark, ...]) -> Any:
+        """The outline as it runs through its points; one that is being changed has those that are smooth where it had them."""
+        line, facts = xy(outline), self.handle.facts
+        corners = (
+            dict(zip([m[0] for m in marks_of(self.handle.value)], facts.get("corners", ()), strict=False))
+            if "corners" in facts
+            else {}
+        )
+        if not corners or len(line) < 3:
+            return line
+        sharp = [corners.get(m[0], not facts.get("smooth")) for m in outline]
+        return drawn(line, np.array(sharp, bool), bool(facts.get("closed", True)), 0.3)[0]
+
     def paint(self, p: QPainter, canvas: Canvas) -> None:
         for outline in self.value:
-            line = xy(outline)
-            line = rounded(line) if self.handle.facts.get("smooth") and len(line) > 2 else line
-            double_line(p, [canvas.to_screen(x, y) for x, y in line], dashed=bool(self.handle.facts.get("dashed")))
+            dashed, closed = bool(self.handle.facts.get("dashed")), bool(self.handle.facts.get("closed", True))
+            double_line(p, [canvas.to_screen(x, y) for x, y in self._line(outline)], dashed=dashed, closed=closed)
         for k, outline in enumerate(self.value):
             middle = xy(outline).mean(axis=0)
             for i, (_, x, y) in enumerate(outline):

@@ -71,7 +71,7 @@ def analysed(shapes: Sequence[OneShape], inputs: Inputs, params: Any, piece: Pie
     guide = _guide(inputs, params, piece.frames)
     carrier = Carrier(look, guide, ways_of(params.carry), progress)
     if stretch.before and stretch.after:
-        one, two = alike(stretch.before, stretch.after)
+        one, two = alike(shape, stretch.before, stretch.after)
         corner = shape.corners(one)
         told = carrier.told(
             stretch.before.frame, stretch.after.frame,
@@ -160,10 +160,10 @@ def lies_at(shape: OneShape, inputs: Inputs, params: Any, frame: int, hold: Hold
             points, ids = piece["points"][i], piece["ids"]
             marks = tuple((int(k), float(p[0]), float(p[1])) for k, p in zip(ids, points, strict=True))
             return Lies(marks, False, float(piece["foretold"][i]), str(piece["way"]))
-    return _eased(stretch, inputs, params, frame, hold)
+    return _eased(shape, stretch, inputs, params, frame, hold)
 
 
-def _eased(stretch: Stretch, inputs: Inputs, params: Any, frame: int, hold: Hold) -> Lies:
+def _eased(shape: OneShape, stretch: Stretch, inputs: Inputs, params: Any, frame: int, hold: Hold) -> Lies:
     """What its pins leave over after the motion, eased between them, and carried by the motion again."""
     note = "it is only eased here"
     one = stretch.before or stretch.after
@@ -172,7 +172,7 @@ def _eased(stretch: Stretch, inputs: Inputs, params: Any, frame: int, hold: Hold
         return Lies(
             at_places(one.marks, moved_points(hold.matrix, _rest(inputs, params, one, xy(one.marks)))), False, np.nan, TRACK, note
         )
-    a, b = alike(stretch.before, stretch.after)
+    a, b = alike(shape, stretch.before, stretch.after)
     t = ease(one.easing, (frame - one.frame) / (stretch.after.frame - one.frame), one.handles)
     rest = (1 - t) * _rest(inputs, params, one, xy(a)) + t * _rest(inputs, params, stretch.after, xy(b))
     return Lies(

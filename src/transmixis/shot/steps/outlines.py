@@ -11,7 +11,8 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from transmixis.core.errors import UserError
-from transmixis.core.matte.outline import Mark, completed, marks_of
+from transmixis.core.matte.outline import Mark, completed, marks_of, xy
+from transmixis.core.roto.curve import controls
 from transmixis.core.types import Array
 from transmixis.shot.contract import Pins
 from transmixis.shot.model import Pin
@@ -147,12 +148,36 @@ def stretch_at(held: Sequence[Held], frame: int) -> Stretch | None:
     return Stretch(before, after)
 
 
-def alike(one: Held, two: Held) -> tuple[tuple[Mark, ...], tuple[Mark, ...]]:
-    """Two pins with the points of both, in one order: what only one has goes with its neighbours in the other. Raises UserError where they have
-    nothing in common."""
+def alike(shape: OneShape, one: Held, two: Held) -> tuple[tuple[Mark, ...], tuple[Mark, ...]]:
+    """Two pins with the points of both, in one order: a point that only one of them has stands on the other's line, so that to add one changes
+    nothing there. Raises UserError where they have nothing in common."""
     both = completed(one.marks, two.marks)
     if both is None:
         raise UserError(
             f"The outlines at frames {one.frame} and {two.frame} have no points in common; take one of the two pins out, or draw a new shape."
         )
-    return both
+    return _on_the_line(shape, one.marks, both[0], two.marks), _on_the_line(shape, two.marks, both[1], one.marks)
+
+
+def _on_the_line(shape: OneShape, own: Sequence[Mark], whole: Sequence[Mark], other: Sequence[Mark]) -> tuple[Mark, ...]:
+    """`whole` with those points that `own` has not set on own's line, at the share of the way between its neighbours that they have in `other`."""
+    have = [m[0] for m in own]
+    theirs = {m[0]: np.array(m[1:]) for m in other}
+    cubics = controls(xy(own), shape.corners(own), shape.closed)
+    ids, out = [m[0] for m in whole], list(whole)
+    for k, i in enumerate(ids):
+        if i in have:
+            continue
+        back = next((ids[k - j] for j in range(1, len(ids)) if ids[k - j] in have and (shape.closed or k - j >= 0)), None)
+        if back is None or have.index(back) >= len(cubics):  # beyond the end of a strand
+            continue
+        segment = have.index(back)
+        ahead = have[(segment + 1) % len(have)]
+        if back not in theirs or ahead not in theirs:
+            continue
+        way = theirs[ahead] - theirs[back]
+        t = float(np.clip((theirs[i] - theirs[back]) @ way / max(float(way @ way), 1e-9), 0.02, 0.98))
+        c = cubics[segment]
+        p = (1 - t) ** 3 * c[0] + 3 * (1 - t) ** 2 * t * c[1] + 3 * (1 - t) * t * t * c[2] + t**3 * c[3]
+        out[k] = (i, float(p[0]), float(p[1]))
+    return tuple(out)

@@ -3,51 +3,35 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.errors import UserError
-from transmixis.core.matte.outline import Mark, off_the_edge, xy
+from transmixis.core.matte.outline import off_the_edge, xy
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.roto.asking import asked
 from transmixis.core.roto.joined import joined
 from transmixis.core.types import Array
 from transmixis.shot.contract import Act, Analysis, Effect, Handle, Inputs, Piece, Pins, Product, Proposal, Slot, StepKind
-from transmixis.shot.model import Pin, Step
+from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.pins import set_pin
-from transmixis.shot.steps.attachment import HANGS_ON, Attached, Hold, hold_at, hold_reading, looked_at
+from transmixis.shot.steps.attachment import HANGS_ON, Hold, hold_at, hold_reading, looked_at
 from transmixis.shot.steps.attachment import hidden as not_seen
 from transmixis.shot.steps.outlineborder import border_of
-from transmixis.shot.steps.outlinecarry import BEST, CARRIERS, EASED, Lies, analysed, corrected, lies_at, piece_name, pieces_of
-from transmixis.shot.steps.outlines import MOST, OneShape, pinned, stretches
-from transmixis.shot.steps.params import choice, hidden, number
+from transmixis.shot.steps.outlinecarry import EASED, Lies, analysed, corrected, lies_at, piece_name, pieces_of
+from transmixis.shot.steps.outlinefile import JSON, SVG, read_shapes, write_frame, write_shapes
+from transmixis.shot.steps.outlines import OneShape, pinned, stretches
+from transmixis.shot.steps.shapeparams import ShapesParams, shapes_of
 
 OFF = 1.5  # px: an outline further off its edge shows as a rim or a bite (judgement, docs/limits.md)
 FORETOLD = 1.0  # px that an outline may be thought to be off between its pins (docs/limits.md)
 DRAW = "Press along its outline; the first point again closes it. Drag a point to pin it here, press a side for a new one."
 WAITS = "Eased from pin to pin as yet; where it is carried to shows once this stretch is measured."
-CORNERS, SMOOTH = "corners", "smooth"
 SEAT = "seat"  # the act of the pin's key
-
-
-class ShapesParams(Attached):
-    outline: tuple[Mark, ...] = hidden(
-        ()
-    )  # of the first shape, as it was set at `at`: identity, x, y px; pins stand instead of it
-    points: tuple[Mark, ...] = hidden(())  # only its pins count: single points
-    shapes: tuple[OneShape, ...] = hidden(())  # none: a single one
-    carry: str = choice(
-        BEST, CARRIERS, "Carried by", "What takes the outline from pin to pin: what serves best is what misses the pins least."
-    )
-    line: str = choice(CORNERS, (CORNERS, SMOOTH), "Runs", "Straight from point to point, or smoothly through them.")
-    feather: float = number(0.5, 0.0, 200.0, "px", "Feather", "How softly the outline ends, to either side of it.", step=0.1)
-    shutter: float = number(
-        0.0, 0.0, 360.0, "°", "Shutter", "Blurs the outline by its own motion, as a shutter open so long does. 0: not.", step=5
-    )
-    turned: str = choice("inside", ("inside", "outside"), "Keeps", "What the matte keeps.")
 
 
 class Shapes(StepKind[ShapesParams]):
@@ -68,6 +52,8 @@ class Shapes(StepKind[ShapesParams]):
     tools = ("outline",)
     pieced = True
     weighs_itself = True
+    files = (JSON, SVG)
+    writes = (JSON, SVG)
     acts = (Act(SEAT, "Pin here", "Sets the outlines where they lie at this frame; they are carried anew from here."),)
 
     # -- where the outlines lie
@@ -118,6 +104,24 @@ class Shapes(StepKind[ShapesParams]):
     def _lies(self, shape: OneShape, inputs: Inputs, params: ShapesParams, frame: int, hold: Hold, *, make: bool = True) -> Lies:
         at = partial(_carried, shape, inputs, params, make)
         return corrected(shape, lies_at(shape, inputs, params, frame, hold, make=make), inputs, params, frame, at)
+
+    # -- files
+
+    def from_file(self, step: Step, shot: Shot, path: Path) -> Step:
+        return read_shapes(path, step)
+
+    def to_file(self, inputs: Inputs, step: Step, params: ShapesParams, frame: int, path: Path) -> str:
+        """All shapes with their pins as JSON, or a frame's outlines as SVG."""
+        if path.suffix.lower() == JSON:
+            write_shapes(path, step)
+            return f"{len(shapes_of(params))} shapes written"
+        hold = hold_at(inputs, params, frame)
+        lies = [(s, self._lies(s, inputs, params, frame, hold).marks) for s in shapes_of(params) if s.on]
+        there = [(s, marks) for s, marks in lies if len(marks) >= s.least]
+        if not there:
+            raise UserError(f"'{step.name}' has no outline at frame {frame} that could be written; draw one.")
+        write_frame(path, there, inputs.shot.width, inputs.shot.height)
+        return f"{len(there)} outlines of frame {frame} written"
 
     # -- the analysis
 
@@ -215,13 +219,6 @@ class Shapes(StepKind[ShapesParams]):
             here = px[first - 1 : first - 1 + len(piece["foretold"])]
             here[:] = np.maximum(here, piece["foretold"][: len(here)])
         return px
-
-
-def shapes_of(params: ShapesParams) -> tuple[OneShape, ...]:
-    """The outlines of a step; a step that names none has one."""
-    if len(params.shapes) > MOST:
-        raise UserError(f"A step can have at most {MOST} shapes; draw the others in a step of their own.")
-    return params.shapes or (OneShape(id=1, smooth=params.line == SMOOTH),)
 
 
 def _words(shape: OneShape) -> str:

@@ -1,0 +1,62 @@
+"""Mattes of single plates, without a project."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from transmixis.cli.common import Json, Overwrite, Strict, app, show, with_bar
+from transmixis.shot.mattejob import MATTE, MatteJob, run_matte
+from transmixis.shot.model import Shot, Step
+from transmixis.shot.steps.outlinefile import read_shapes
+from transmixis.shot.steps.shapes import Shapes
+
+matte = typer.Typer(no_args_is_help=True, help="Cut something out of a plate, without a project.")
+app.add_typer(matte, name="matte")
+
+Plate = Annotated[Path, typer.Argument(help="A movie, a sequence or one of its files.")]
+Out = Annotated[Path, typer.Option("--out", help="The folder for matte.####.exr, foreground.####.exr and readings.json.")]
+Over = Annotated[Path | None, typer.Option("--over", help="A background: comp.####.exr is written too.")]
+Space = Annotated[str | None, typer.Option(help="Colour space; else guessed.")]
+
+
+@matte.command()
+def shapes(
+    plate: Plate,
+    outlines: Annotated[
+        Path,
+        typer.Argument(
+            help='A .json of {"shapes": [{"name": …, "closed": true, "smooth": true, "joins": "add", "pins": [{"frame": 1, "points": [[x, y], …]}, …]}, …]}, '
+            "frames counted from 1; or an .svg, whose paths stand at frame 1."
+        ),
+    ],
+    to: Out,
+    over: Over = None,
+    space: Space = None,
+    overwrite: Overwrite = False,
+    strict: Strict = False,
+    as_json: Json = False,
+) -> None:
+    """Cut out what is inside outlines, carried from pin to pin by the picture."""
+
+    def make(shot: Shot) -> Step:
+        return read_shapes(outlines, Step(id=MATTE, kind=Shapes.kind, name="Shapes", inputs={"plate": "plate:hero"}))
+
+    job = MatteJob(plate, make, over, space, (outlines,))
+    told(with_bar(lambda p: run_matte(job, to, p, overwrite=overwrite)), to, strict=strict, as_json=as_json)
+
+
+def told(result: dict[str, Any], to: Path, *, strict: bool, as_json: bool) -> None:
+    """Say what was made; ends with 3 if a reading is over its limit and that is asked for."""
+    worst = result["worst"]
+    text = f"{len(result['frames'])} frames written to {to}"
+    text += "".join(f"\nframe {n} could not be made: {why}" for n, why in result["failed"].items())
+    if worst:
+        text += f"\n{worst['name']} at worst {worst['value']:.3g} {worst['unit']} of {worst['limit']:g} (frame {worst['frame']})"
+    show(as_json, result, text)
+    if result["failed"]:
+        raise typer.Exit(1)
+    if strict and worst and worst["ratio"] >= 1:
+        raise typer.Exit(3)
