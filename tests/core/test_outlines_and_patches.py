@@ -5,15 +5,13 @@ from __future__ import annotations
 import cv2
 import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 from transmixis.core.build.moving import between, looks_needed, placed_moving
 from transmixis.core.build.over import added, screened
 from transmixis.core.build.place import local_scale, placed
 from transmixis.core.colour.curves import linear_to_srgb, srgb_to_linear
 from transmixis.core.errors import UserError
-from transmixis.core.matte.outline import at_places, eased, marks_of, off_the_edge, rounded, with_point, xy
+from transmixis.core.matte.outline import at_places, completed, marks_of, off_the_edge, with_point, xy
 from transmixis.core.matte.shape import fill_shape
 from transmixis.core.motion.motion import moved_points, through
 from transmixis.core.repair import patch
@@ -46,19 +44,15 @@ def test_places_on_one_spot_or_line_give_no_matrix(count: int) -> None:
                 through(a, b)
 
 
-@given(st.floats(0, 1))
-def test_points_of_both_are_eased_each_to_its_own(t: float) -> None:
-    other = at_places(SQUARE, xy(SQUARE) * 2 + 5)
-    assert xy(eased(SQUARE, other, t)) == pytest.approx((1 - t) * xy(SQUARE) + t * xy(other))
-
-
 def test_a_point_that_is_added_changes_nothing_elsewhere() -> None:
     """Set on a side at one pin, it lies on that side at the other, however that one is turned and sized."""
     more = with_point(SQUARE, 1, 50, 30)
     assert [m[0] for m in more] == [1, 2, 5, 3, 4]
     turned = at_places(SQUARE, xy(SQUARE) @ np.array([[0.0, 2], [-2, 0]]) + 100)
     for a, b in ((more, turned), (turned, more)):
-        made = eased(a, b, 1.0 if b is turned else 0.0)
+        both = completed(a, b)
+        assert both is not None
+        made = both[1] if b is turned else both[0]
         assert [m[0] for m in made] == [1, 2, 5, 3, 4]
         p = {m[0]: np.array(m[1:]) for m in made}
         assert p[5] == pytest.approx((p[2] + p[3]) / 2)
@@ -67,20 +61,8 @@ def test_a_point_that_is_added_changes_nothing_elsewhere() -> None:
     assert again[-1][0] == 10  # an identity that no other pin has
 
 
-def test_outlines_without_common_points_hold() -> None:
-    other = tuple((m[0] + 10, m[1], m[2]) for m in SQUARE)
-    assert eased(SQUARE, other, 0.4) == SQUARE
-    assert eased(SQUARE, other, 1.0) == other
-
-
-def test_a_smooth_outline_runs_through_its_points_and_round_a_circle() -> None:
-    a = np.linspace(0, 2 * np.pi, 12, endpoint=False)
-    circle = 50 + 30 * np.stack([np.cos(a), np.sin(a)], 1)
-    line = rounded(circle)
-    assert len(line) == 8 * 12
-    assert line[::8] == pytest.approx(circle)
-    assert np.hypot(*(line - 50).T) == pytest.approx(30, abs=0.1)
-    assert np.array_equal(rounded(circle[:2]), circle[:2])
+def test_outlines_without_common_points_cannot_be_brought_together() -> None:
+    assert completed(SQUARE, tuple((m[0] + 10, m[1], m[2]) for m in SQUARE)) is None
 
 
 @pytest.mark.parametrize("away", [0.0, 1.5, -2.25])

@@ -1,4 +1,4 @@
-"""Outlines whose points have identities: eased from one pin to the next, and measured against the picture's edges."""
+"""Outlines whose points have identities: those of two pins brought together, and measured against the picture's edges."""
 
 from __future__ import annotations
 
@@ -47,15 +47,6 @@ def with_point(marks: Sequence[Mark], after: int, x: float, y: float, taken: Seq
     return (*marks[: after + 1], (new, x, y), *marks[after + 1 :])
 
 
-def eased(a: Sequence[Mark], b: Sequence[Mark], t: float) -> tuple[Mark, ...]:
-    """The outline at the share `t` of the way from `a` to `b`. A point that only one of them has goes with its neighbours in the
-    other, so that to add one changes nothing there."""
-    whole = completed(a, b)
-    if whole is None:
-        return tuple(a if t < 1 else b)
-    return tuple((p[0], p[1] + t * (q[1] - p[1]), p[2] + t * (q[2] - p[2])) for p, q in zip(*whole, strict=True))
-
-
 def completed(a: Sequence[Mark], b: Sequence[Mark]) -> tuple[tuple[Mark, ...], tuple[Mark, ...]] | None:
     """Both outlines with the points of both, in one order; None if they have fewer than two in common."""
     both = {m[0] for m in a} & {m[0] for m in b}
@@ -93,25 +84,6 @@ def _completed(own: Sequence[Mark], other: Sequence[Mark], both: set[int]) -> di
         else:  # where it lies along and beside the line between its neighbours
             have[i] = have[back] + (theirs[i] - theirs[back]) / span * (have[on] - have[back])
     return {i: (z.real, z.imag) for i, z in have.items()}
-
-
-def rounded(points: Array, steps: int = 8) -> Array:
-    """A closed outline that runs smoothly through its points (Catmull & Rom, 1974, with the chords' lengths counted)."""
-    p = np.asarray(points, np.float64)
-    n = len(p)
-    if n < 3:
-        return p
-    out = []
-    for i in range(n):
-        p0, p1, p2, p3 = p[i - 1], p[i], p[(i + 1) % n], p[(i + 2) % n]
-        d = [max(float(np.hypot(*(b - a))), 1e-6) ** 0.5 for a, b in ((p0, p1), (p1, p2), (p2, p3))]
-        m1 = (p2 - p1) + d[1] * ((p1 - p0) / d[0] - (p2 - p0) / (d[0] + d[1]))
-        m2 = (p2 - p1) + d[1] * ((p3 - p2) / d[2] - (p3 - p1) / (d[1] + d[2]))
-        for k in range(steps):
-            t = k / steps
-            a, b = 2 * (p1 - p2) + m1 + m2, -3 * (p1 - p2) - 2 * m1 - m2
-            out.append(((a * t + b) * t + m1) * t + p1)
-    return np.array(out)
 
 
 def off_the_edge(shown: Array, outline: Array) -> tuple[float, tuple[int, int, int, int]] | None:
