@@ -201,17 +201,17 @@ def test_outlines_join_in_order(plate: Path) -> None:
     pins = {"outline": SQUARE, "outline.2": right, "outline.3": low}
     two, three = covered(np.array(right)[:, 1:], *SIZE), covered(np.array(low)[:, 1:], *SIZE)
     for joins, expected in (("add", np.maximum(box, two)), ("subtract", box * (1 - two)), ("meet", box * two)):
-        shapes = [{"id": 1, "smooth": False}, {"id": 2, "smooth": False, "joins": joins}]
+        shapes = [{"id": 1, "line": "corners"}, {"id": 2, "line": "corners", "joins": joins}]
         assert np.abs(matte(plate, plain(shapes, {k: pins[k] for k in ("outline", "outline.2")})) - expected).max() < 1e-6
     grouped = [
-        {"id": 1, "smooth": False},
-        {"id": 2, "smooth": False, "joins": "subtract", "group": "arm"},
-        {"id": 3, "smooth": False, "joins": "meet", "group": "arm"},
+        {"id": 1, "line": "corners"},
+        {"id": 2, "line": "corners", "joins": "subtract", "group": "arm"},
+        {"id": 3, "line": "corners", "joins": "meet", "group": "arm"},
     ]
     assert np.abs(matte(plate, plain(grouped, pins)) - box * (1 - two * three)).max() < 1e-6  # type: ignore[arg-type]
-    off_ = [{"id": 1, "smooth": False}, {"id": 2, "smooth": False, "on": False}]
+    off_ = [{"id": 1, "line": "corners"}, {"id": 2, "line": "corners", "on": False}]
     assert np.abs(matte(plate, plain(off_, pins)) - box).max() < 1e-6  # type: ignore[arg-type]
-    outside = plain([{"id": 1, "smooth": False}], {"outline": SQUARE}, turned="outside")
+    outside = plain([{"id": 1, "line": "corners"}], {"outline": SQUARE}, turned="outside")
     assert np.abs(matte(plate, outside) - (1 - box)).max() < 1e-6
 
 
@@ -227,7 +227,7 @@ def test_points_have_their_own_softness_and_corners(plate: Path) -> None:
     assert m[80, 115] == 1
     assert m[80, 36] == 0  # hard at the left
     shape = OneShape.model_validate(
-        {"id": 2, "smooth": False, "inward": 1, "wide": 7, "styles": {"5": {"corner": False, "inward": 2, "wide": 3}}}
+        {"id": 2, "line": "corners", "inward": 1, "wide": 7, "styles": {"5": {"corner": False, "inward": 2, "wide": 3}}}
     )
     four = ((5, 0.0, 0.0), (6, 1.0, 1.0))
     assert shape.corners(four).tolist() == [False, True]
@@ -237,7 +237,7 @@ def test_points_have_their_own_softness_and_corners(plate: Path) -> None:
 
 
 def test_a_strand_is_a_line_with_a_width(plate: Path) -> None:
-    m = matte(plate, plain([{"id": 1, "closed": False, "wide": 6.0, "smooth": False}], {"outline": SQUARE[:2]}))
+    m = matte(plate, plain([{"id": 1, "closed": False, "wide": 6.0, "line": "corners"}], {"outline": SQUARE[:2]}))
     assert m[:, 80].sum() == pytest.approx(6, abs=0.01)
     assert m[:, 20].sum() == 0
     assert (
@@ -247,7 +247,7 @@ def test_a_strand_is_a_line_with_a_width(plate: Path) -> None:
 
 def test_the_border_is_blurred_by_its_motion(plate: Path) -> None:
     """A square that goes 20 px a frame: with the shutter open for half of it its upright sides are ramps of 10 px, its level ones are hard."""
-    step = plain([{"id": 1, "smooth": False}], {"outline": SQUARE}, shutter=180.0)
+    step = plain([{"id": 1, "line": "corners"}], {"outline": SQUARE}, shutter=180.0)
     step = set_pin(step, "outline", Pin(frame=5, value=[[i, x + 80, y] for i, x, y in SQUARE], easing="linear"))
     m = matte(plate, step, 3)
     assert ((m[80] > 0.01) & (m[80] < 0.99)).sum() == pytest.approx(20, abs=3)
@@ -259,7 +259,7 @@ def test_the_border_is_blurred_by_its_motion(plate: Path) -> None:
 
 
 def test_feather_is_as_wide_as_said(plate: Path) -> None:
-    row = matte(plate, plain([{"id": 1, "smooth": False}], {"outline": SQUARE}, feather=4.0))[80]
+    row = matte(plate, plain([{"id": 1, "line": "corners"}], {"outline": SQUARE}, feather=4.0))[80]
     assert ((row[:80] > 0.001) & (row[:80] < 0.999)).sum() == pytest.approx(12, abs=2)
     assert row[:80].sum() == pytest.approx(40, abs=0.2)
 
@@ -282,7 +282,7 @@ def test_stretches_between_and_beyond_pins() -> None:
     assert [h.frame for h in pinned(shape, set_at, {})] == [4]
     assert pinned(OneShape(id=2), set_at, {}) == ()
     one, two = alike(
-        OneShape(id=1, smooth=False),
+        OneShape(id=1, line="corners"),
         held[0],
         pinned(shape, params, {"outline": (Pin(frame=9, value=[*SQUARE, [9, 30, 80]]),)})[0],
     )
@@ -295,7 +295,7 @@ def test_stretches_between_and_beyond_pins() -> None:
 
 def test_all_outlines_move_with_their_part_and_scale(plate: Path) -> None:
     step = plain(
-        [{"id": 1, "smooth": False}, {"id": 2, "smooth": False}],
+        [{"id": 1, "line": "corners"}, {"id": 2, "line": "corners"}],
         {"outline": SQUARE, "outline.2": [[i, x + 100, y] for i, x, y in SQUARE]},
     )
     moved = moved_step(step, 10, 5)
@@ -311,7 +311,7 @@ def test_all_outlines_move_with_their_part_and_scale(plate: Path) -> None:
 
 
 def test_shapes_go_to_json_and_back(plate: Path, tmp_path: Path) -> None:
-    step = plain([{"id": 1, "name": "Kite", "smooth": False}, {"id": 2, "name": "Tail", "closed": False, "wide": 5.0, "joins": "subtract"}],
+    step = plain([{"id": 1, "name": "Kite", "line": "corners"}, {"id": 2, "name": "Tail", "closed": False, "wide": 5.0, "joins": "subtract"}],
                  {"outline": SQUARE, "outline.2": SQUARE[:3]}, feather=2.0)  # fmt: skip
     step = set_pin(step, "points", Pin(frame=3, value=[[2, 130.0, 50.0]], easing="linear"))
     r = made(plate, step)

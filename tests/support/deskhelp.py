@@ -47,12 +47,14 @@ def press(qtbot: Any, widget: QWidget, x: float, y: float) -> None:
     qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(y)))
 
 
-def mouse(window: MainWindow, kind: QEvent.Type, x: float, y: float, button: Any = LEFT) -> None:
+def mouse(
+    window: MainWindow, kind: QEvent.Type, x: float, y: float, button: Any = LEFT, keys: Any = Qt.KeyboardModifier.NoModifier
+) -> None:
     """An event at a place of the frame in the viewer, to a fraction of a screen pixel."""
     v = window.bench.viewer
     p = v.to_screen(x, y)
     held = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseButtonRelease else button
-    QApplication.sendEvent(v, QMouseEvent(kind, p, v.mapToGlobal(p), button, held, Qt.KeyboardModifier.NoModifier))
+    QApplication.sendEvent(v, QMouseEvent(kind, p, v.mapToGlobal(p), button, held, keys))
 
 
 def click(window: MainWindow, x: float, y: float, button: Any = LEFT) -> None:
@@ -61,13 +63,13 @@ def click(window: MainWindow, x: float, y: float, button: Any = LEFT) -> None:
     mouse(window, QEvent.Type.MouseButtonRelease, x, y, button)
 
 
-def drag(window: MainWindow, a: Any, b: Any, *, drop: bool = True) -> None:
+def drag(window: MainWindow, a: Any, b: Any, *, drop: bool = True, modifiers: Any = Qt.KeyboardModifier.NoModifier) -> None:
     """From one place of the frame to another; the button stays down unless it is let go."""
-    mouse(window, QEvent.Type.MouseButtonPress, *a)
-    mouse(window, QEvent.Type.MouseMove, *((np.array(a) + np.array(b)) / 2))
-    mouse(window, QEvent.Type.MouseMove, *b)
+    mouse(window, QEvent.Type.MouseButtonPress, *a, keys=modifiers)
+    mouse(window, QEvent.Type.MouseMove, *((np.array(a) + np.array(b)) / 2), keys=modifiers)
+    mouse(window, QEvent.Type.MouseMove, *b, keys=modifiers)
     if drop:
-        mouse(window, QEvent.Type.MouseButtonRelease, *b)
+        mouse(window, QEvent.Type.MouseButtonRelease, *b, keys=modifiers)
 
 
 class Sheet:

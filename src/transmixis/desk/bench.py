@@ -173,6 +173,7 @@ class Bench(QWidget):
         s.size_changed.connect(self._size.setText)
         self.sheet.acted.connect(self.acts.act)
         self.sheet.file_wanted.connect(self.acts.choose_file)
+        self.sheet.things.chosen.connect(self.hands.choose)
         self.add.clicked.connect(lambda: self.acts.add_menu(self.add))
         self.ledger.head_menu.connect(self.acts.head_menu)
         self.ledger.part_menu.connect(self.acts.part_menu)
@@ -212,6 +213,8 @@ class Bench(QWidget):
         if len(names) > 1 and self.hands.tool is not None:
             self.tools.set_words(tuple(names), self.hands.tool.handle.words)
         self.viewer.hold(self.hands.tool)
+        if self.hands.tool is not None:
+            self.sheet.things.choose(self.hands.tool.handle.param)
         self._point(self.viewer.pixel())
 
     def _choose_tool(self, words: str) -> None:

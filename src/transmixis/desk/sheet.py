@@ -17,6 +17,7 @@ from transmixis.desk.readingwords import limit_words, value_words
 from transmixis.desk.ruler import Ruler
 from transmixis.desk.state import State
 from transmixis.desk.theme import INK, INK2, RAISED, RULE, VERMILION_TEXT
+from transmixis.desk.things import Things
 from transmixis.shot.contract import Slot, SurveyKind
 from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Shot, Step
@@ -92,8 +93,13 @@ class StepSheet(QWidget):
         self._controls = QVBoxLayout()
         self._controls.setContentsMargins(0, 0, 8, 0)
         self._controls.setSpacing(0)
+        self.things = Things(state)
         holder = QWidget()
-        holder.setLayout(self._controls)
+        inside = QVBoxLayout(holder)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(0)
+        inside.addWidget(self.things)
+        inside.addLayout(self._controls, 1)
         self._scroll = QScrollArea()
         self._scroll.setWidget(holder)
         self._scroll.setWidgetResizable(True)
@@ -236,6 +242,7 @@ class StepSheet(QWidget):
     def follow(self) -> None:
         """Show the document's values at the playhead."""
         step, shot = self._state.step, self._state.shot
+        self.things.follow()
         if not step or not shot:
             return
         proposal = self._state.answers.made.get(step.id)

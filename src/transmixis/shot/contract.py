@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, ClassVar, Generic, Literal, Protocol, TypeVar
@@ -11,7 +11,6 @@ from typing import Any, ClassVar, Generic, Literal, Protocol, TypeVar
 import numpy as np
 from pydantic import BaseModel
 
-from transmixis.core.errors import UserError
 from transmixis.core.motion.motion import Motion
 from transmixis.core.motion.pose import Camera
 from transmixis.core.plot import Plot
@@ -24,7 +23,10 @@ from transmixis.shot.model import Pin, Shot, Stage, Step
 from transmixis.shot.offers import Act as Act
 from transmixis.shot.offers import Effect as Effect
 from transmixis.shot.offers import Proposal as Proposal
+from transmixis.shot.offers import Thing as Thing
 from transmixis.shot.pins import set_pin
+from transmixis.shot.sampling import sample_frames as sample_frames
+from transmixis.shot.sampling import sampled as sampled
 
 ProductKind = Literal["picture", "matte", "motion", "camera", "shape", "readings"]
 ALWAYS, SCREEN, BACKGROUND = "always", "screen", "background"
@@ -190,6 +192,8 @@ class StepKind(ABC, Generic[P]):
         False  # at half size, its lengths scaled, it gives what it gives at full size, shrunk (see shot.small)
     )
     acts: ClassVar[tuple[Act, ...]] = ()  # what is often done with it at a frame (see `act`)
+    thing: ClassVar[type[BaseModel] | None] = None  # the settings of one of the things that it holds, if it holds several
+    new_things: ClassVar[tuple[Act, ...]] = ()  # what can be added to them (see `things`)
     weighs_itself: ClassVar[bool] = False  # its proposals look at its own readings too, and are made anew when all are there
     tools: ClassVar[tuple[str, ...]] = ()  # the tools on the picture that it wants (see `handles`)
     files: ClassVar[tuple[str, ...]] = ()  # endings of the files that it can be set from (see `from_file`)
@@ -254,6 +258,22 @@ class StepKind(ABC, Generic[P]):
         """The step after one of its acts at a frame. Raises UserError where that cannot be done there."""
         raise NotImplementedError
 
+    def things(self, step: Step) -> tuple[Thing, ...]:
+        """The things that a step holds, in their order."""
+        return ()
+
+    def with_thing(self, step: Step, new: str) -> tuple[Step, str]:
+        """The step with one more thing, the one of `new_things` of this name, and the param of its handle."""
+        raise NotImplementedError
+
+    def without_thing(self, step: Step, param: str) -> Step:
+        """The step without a thing, and without its pins."""
+        raise NotImplementedError
+
+    def thing_set(self, step: Step, param: str, name: str, value: Any) -> Step:
+        """The step with a setting of a thing changed, `on` among them. Raises UserError for what cannot be."""
+        raise NotImplementedError
+
     def from_file(self, step: Step, shot: Shot, path: Path) -> Step:
         """The step set by what a file holds, all of which is kept in the step. Raises UserError where it holds nothing of use."""
         raise NotImplementedError
@@ -314,27 +334,3 @@ class SurveyKind(StepKind[P]):
 
 
 AnyKind = StepKind[Any]
-
-
-def sampled(length: int, most: int, read: Callable[[int], T], progress: Progress, words: str) -> dict[int, T]:
-    """What `read` gives for frames spread over the shot. A frame that cannot be read is passed over; raises UserError, with the
-    first one's reason, only if none can."""
-    out: dict[int, T] = {}
-    first: UserError | None = None
-    names = sample_frames(length, most)
-    for i, n in enumerate(names):
-        progress.at(i, len(names), words)
-        try:
-            out[n] = read(n)
-        except UserError as e:
-            first = first or e
-    if not out and first is not None:
-        raise first
-    return out
-
-
-def sample_frames(length: int, most: int) -> list[int]:
-    """At most `most` frames spread evenly over 1..length, both ends among them."""
-    if length <= most:
-        return list(range(1, length + 1))
-    return sorted({1 + round(i * (length - 1) / (most - 1)) for i in range(most)})

@@ -20,6 +20,18 @@ class Act:
 
 
 @dataclass(frozen=True)
+class Thing:
+    """One of several things that a step holds, such as an outline: the `param` of the handle that sets it in the picture, its `words`, a `note` on
+    how it stands, whether it is `on`, and its settings by name (fields of the kind's `thing`)."""
+
+    param: str
+    words: str
+    note: str
+    on: bool
+    values: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
 class Effect:
     """A reading now and as expected if the proposal is used; both in `unit` against `limit`."""
 

@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 
-from transmixis.core.matte.outline import Mark, marks_of, with_point, xy
-from transmixis.core.roto.curve import drawn
-from transmixis.desk.tools.outlineparts import Outlines, paint_drawing, paint_point, point_at, side_of
+from transmixis.core.matte.outline import marks_of, with_point, xy
+from transmixis.desk.tools.outlineparts import (
+    Outlines,
+    line_of,
+    paint_drawing,
+    paint_others,
+    paint_point,
+    point_at,
+    sets_alone,
+    side_of,
+)
 from transmixis.desk.tools.tool import Canvas, Tool, double_line, near
 
 
@@ -25,6 +33,8 @@ class OutlineTool(Tool):
         self.chosen: tuple[int, int] | None = None  # outline and index of its point
         self._grip: QPointF | None = None
         self._pointer: QPointF | None = None
+        self.closed = bool(handle.facts.get("closed", True))
+        self._alone = False  # a single point is dragged, not its outline
 
     def follow_on(self, before: Tool) -> None:
         if isinstance(before, OutlineTool) and before.chosen is not None:
@@ -44,6 +54,9 @@ class OutlineTool(Tool):
         return (marks_of(value),) if len(value) else ()
 
     def given(self) -> Any:
+        if self._alone and self.value:
+            was = {m[0]: m for m in marks_of(self.handle.value)}
+            return tuple(m for m in self.value[0] if m != was.get(m[0]))
         return self.value if self.many else (self.value[0] if self.value else ())
 
     @property
@@ -53,7 +66,8 @@ class OutlineTool(Tool):
     @property
     def words(self) -> str:
         if self.drawing:
-            return f"{len(self.drawing)} points. Press the first one again or Enter to close, Backspace takes one back, Escape gives up."
+            end = "Press the first one again or Enter to close" if self.closed else "Enter ends it"
+            return f"{len(self.drawing)} points. {end}, Backspace takes one back, Escape gives up."
         return super().words
 
     # -- mouse
@@ -63,7 +77,7 @@ class OutlineTool(Tool):
             return Qt.CursorShape.CrossCursor
         if point_at(self.value, p, canvas):
             return Qt.CursorShape.SizeAllCursor
-        return Qt.CursorShape.PointingHandCursor if side_of(self.value, p, canvas) else None
+        return Qt.CursorShape.PointingHandCursor if side_of(self.value, p, canvas, self.closed) else None
 
     def press(self, event: QMouseEvent, canvas: Canvas) -> bool:
         p = event.position()
@@ -76,10 +90,13 @@ class OutlineTool(Tool):
         if self.drawing:
             return self._draw_on(p, canvas)
         hit = point_at(self.value, p, canvas)
-        if hit is None and (side := side_of(self.value, p, canvas)) is not None:
+        if hit is None and (side := side_of(self.value, p, canvas, self.closed)) is not None:
             hit = self._add(side, canvas.to_frame(p))
         if hit is not None:
             if not super().busy:
+                self._alone = sets_alone(self.handle, event)
+                if self._alone:
+                    self.handle = replace(self.handle, param=str(self.handle.facts["some"]))
                 self.begin()
             self.chosen, self._grip = hit, p
             return True
@@ -95,7 +112,7 @@ class OutlineTool(Tool):
 
     def _draw_on(self, p: QPointF, canvas: Canvas) -> bool:
         f = canvas.to_frame(p)
-        if len(self.drawing) >= 3 and near(p, canvas.to_screen(*self.drawing[0])):
+        if self.closed and len(self.drawing) >= 3 and near(p, canvas.to_screen(*self.drawing[0])):
             self._close(canvas)
         else:
             self.drawing.append((f.x(), f.y()))
@@ -115,7 +132,7 @@ class OutlineTool(Tool):
             return False
         k, i = hit
         rest = (*self.value[k][:i], *self.value[k][i + 1 :])
-        if len(rest) < 3 and not self.many:
+        if len(rest) < (3 if self.closed else 2) and not self.many:
             return True
         self.begin()
         self.value = (*self.value[:k], *((rest,) if len(rest) >= 3 else ()), *self.value[k + 1 :])
@@ -157,7 +174,7 @@ class OutlineTool(Tool):
             return True
         key = event.key()
         if self.drawing and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            if len(self.drawing) >= 3:
+            if len(self.drawing) >= (3 if self.closed else 2):
                 self._close(canvas)
             return True
         if self.drawing and key == Qt.Key.Key_Backspace:
@@ -181,28 +198,20 @@ class OutlineTool(Tool):
 
     # -- painting
 
-    def _line(self, outline: tuple[Mark, ...]) -> Any:
-        """The outline as it runs through its points; one that is being changed has those that are smooth where it had them."""
-        line, facts = xy(outline), self.handle.facts
-        corners = (
-            dict(zip([m[0] for m in marks_of(self.handle.value)], facts.get("corners", ()), strict=False))
-            if "corners" in facts
-            else {}
-        )
-        if not corners or len(line) < 3:
-            return line
-        sharp = [corners.get(m[0], not facts.get("smooth")) for m in outline]
-        return drawn(line, np.array(sharp, bool), bool(facts.get("closed", True)), 0.3)[0]
-
     def paint(self, p: QPainter, canvas: Canvas) -> None:
+        paint_others(p, self.handle.facts.get("others", ()), canvas)
         for outline in self.value:
-            dashed, closed = bool(self.handle.facts.get("dashed")), bool(self.handle.facts.get("closed", True))
-            double_line(p, [canvas.to_screen(x, y) for x, y in self._line(outline)], dashed=dashed, closed=closed)
+            dashed = bool(self.handle.facts.get("dashed"))
+            double_line(p, [canvas.to_screen(x, y) for x, y in line_of(self.handle, outline)], dashed=dashed, closed=self.closed)
         for k, outline in enumerate(self.value):
             middle = xy(outline).mean(axis=0)
             for i, (_, x, y) in enumerate(outline):
                 paint_point(
-                    p, canvas.to_screen(x, y), canvas.to_screen(*middle), here=self.handle.here, chosen=self.chosen == (k, i)
+                    p,
+                    canvas.to_screen(x, y),
+                    canvas.to_screen(*middle),
+                    here=self.handle.here or outline[i][0] in self.handle.facts.get("here", ()),
+                    chosen=self.chosen == (k, i),
                 )
         if self.drawing:
             paint_drawing(p, [canvas.to_screen(x, y) for x, y in self.drawing], self._pointer)

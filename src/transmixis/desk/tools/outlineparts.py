@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
 
-from transmixis.core.matte.outline import Mark
+from transmixis.core.matte.outline import Mark, marks_of, xy
+from transmixis.core.roto.curve import drawn
+from transmixis.core.types import Array
 from transmixis.desk.theme import BLUE, INK, WHITE
 from transmixis.desk.tools.tool import Canvas, double_line, near, side_at
+from transmixis.shot.contract import Handle
 
 Outlines = tuple[tuple[Mark, ...], ...]
 
@@ -24,13 +28,41 @@ def point_at(value: Outlines, p: QPointF, canvas: Canvas) -> tuple[int, int] | N
     return None
 
 
-def side_of(value: Outlines, p: QPointF, canvas: Canvas) -> tuple[int, int] | None:
+def side_of(value: Outlines, p: QPointF, canvas: Canvas, closed: bool = True) -> tuple[int, int] | None:
     """Outline and side under a place of the screen, by the index of its first point."""
     for k, outline in enumerate(value):
-        side = side_at(p, [canvas.to_screen(x, y) for _, x, y in outline])
+        side = side_at(p, [canvas.to_screen(x, y) for _, x, y in outline], closed=closed)
         if side is not None:
             return k, side
     return None
+
+
+def sets_alone(handle: Handle, event: QMouseEvent) -> bool:
+    """With Ctrl only the point that is dragged is set here, where the outline itself was not."""
+    return bool(handle.facts.get("some") and not handle.here and event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+
+
+def line_of(handle: Handle, outline: Sequence[Mark]) -> Array:
+    """An outline as it runs through its points; one that is being changed has those that are smooth where it had them."""
+    line, facts, closed = xy(outline), handle.facts, bool(handle.facts.get("closed", True))
+    if "corners" not in facts or len(line) < (3 if closed else 2):
+        return line
+    corners = dict(zip([m[0] for m in marks_of(handle.value)], facts["corners"], strict=False))
+    sharp = [corners.get(m[0], not facts.get("smooth")) for m in outline]
+    return drawn(line, np.array(sharp, bool), closed, 0.3)[0]
+
+
+def paint_others(p: QPainter, lines: Sequence[tuple[Any, bool]], canvas: Canvas) -> None:
+    """The outlines beside the one in the hand, thinner."""
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    for line, closed in lines:
+        shape = QPolygonF([canvas.to_screen(x, y) for x, y in line])
+        for ink, wide in ((INK, 2.0), (WHITE, 0.8)):
+            p.setPen(QPen(QColor(ink), wide))
+            if closed:
+                p.drawPolygon(shape)
+            else:
+                p.drawPolyline(shape)
 
 
 def paint_point(p: QPainter, q: QPointF, middle: QPointF, *, here: bool, chosen: bool) -> None:

@@ -109,7 +109,7 @@ def _of_curves(curves: Sequence[Curve], frame: int) -> list[dict[str, Any]]:
         marks = [[i, round(float(x), 3), round(float(y), 3)] for i, (x, y) in enumerate(ends, 1)]
         rows.append(
             {
-                "name": c.name[:200], "closed": c.closed, "joins": c.joins, "smooth": True, "wide": c.wide,
+                "name": c.name[:200], "closed": c.closed, "joins": c.joins, "wide": c.wide,
                 "styles": {str(i): {"corner": True} for i, sharp in enumerate(corner, 1) if sharp},
                 "pins": [{"frame": frame, "points": marks}],
             }

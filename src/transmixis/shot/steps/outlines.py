@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -16,8 +16,10 @@ from transmixis.core.roto.curve import controls
 from transmixis.core.types import Array
 from transmixis.shot.contract import Pins
 from transmixis.shot.model import Pin
+from transmixis.shot.steps.params import choice, number, words
 
 ADD, SUBTRACT, MEET = "add", "subtract", "meet"
+CORNERS, SMOOTH = "corners", "smooth"
 WHOLE, SOME = "outline", "points"  # the parameters whose pins set a whole outline, or single points of it
 MOST = 200  # outlines of one step
 
@@ -38,16 +40,28 @@ class OneShape(BaseModel):
 
     model_config = ConfigDict(extra="ignore", frozen=True)
     id: int = Field(ge=1)
-    name: str = Field(default="", max_length=200)
-    group: str = Field(default="", max_length=200)
-    joins: Literal["add", "subtract", "meet"] = "add"
+    name: str = words("", "Name", "What it is called; names keep shapes apart.")
+    group: str = words("", "Group", "Shapes of one group are joined among themselves first, then with the others.")
+    joins: str = choice(
+        ADD, (ADD, SUBTRACT, MEET), "Joins", "Adds itself to the shapes before it, takes itself away, or leaves what lies in it."
+    )
+    line: str = choice(SMOOTH, (CORNERS, SMOOTH), "Runs", "Straight from point to point, or smoothly through them.")
+    inward: float = number(
+        0.0, 0.0, 500.0, "px", "Softer inwards", "How much farther the border reaches in than the step's feather.", step=0.5
+    )
+    outward: float = number(
+        0.0, 0.0, 500.0, "px", "Softer outwards", "How much farther the border reaches out than the step's feather.", step=0.5
+    )
+    wide: float = number(
+        4.0, 0.0, 2000.0, "px", "Strand's width", "How wide an open line is; a closed outline has none.", step=0.5
+    )
     closed: bool = True
-    smooth: bool = True
-    wide: float = Field(default=4.0, ge=0, le=2000)
-    inward: float = Field(default=0.0, ge=0, le=500)
-    outward: float = Field(default=0.0, ge=0, le=500)
     on: bool = True
     styles: Mapping[str, PointStyle] = Field(default_factory=dict)
+
+    @property
+    def smooth(self) -> bool:
+        return self.line == SMOOTH
 
     @property
     def whole(self) -> str:

@@ -6,10 +6,8 @@ from transmixis.core.errors import UserError
 from transmixis.core.matte.outline import Mark
 from transmixis.shot.steps.attachment import Attached
 from transmixis.shot.steps.outlinecarry import BEST, CARRIERS
-from transmixis.shot.steps.outlines import MOST, OneShape
+from transmixis.shot.steps.outlines import CORNERS, MOST, SMOOTH, OneShape
 from transmixis.shot.steps.params import choice, hidden, number
-
-CORNERS, SMOOTH = "corners", "smooth"
 
 
 class ShapesParams(Attached):
@@ -33,4 +31,4 @@ def shapes_of(params: ShapesParams) -> tuple[OneShape, ...]:
     """The outlines of a step; a step that names none has one."""
     if len(params.shapes) > MOST:
         raise UserError(f"A step can have at most {MOST} shapes; draw the others in a step of their own.")
-    return params.shapes or (OneShape(id=1, smooth=params.line == SMOOTH),)
+    return params.shapes or (OneShape(id=1, line=params.line),)

@@ -14,22 +14,28 @@ from transmixis.core.matte.outline import off_the_edge, xy
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.roto.asking import asked
+from transmixis.core.roto.curve import drawn
 from transmixis.core.roto.joined import joined
 from transmixis.core.types import Array
-from transmixis.shot.contract import Act, Analysis, Effect, Handle, Inputs, Piece, Pins, Product, Proposal, Slot, StepKind
+from transmixis.shot.contract import Act, Analysis, Effect, Handle, Inputs, Piece, Pins, Product, Proposal, Slot, StepKind, Thing
 from transmixis.shot.model import Pin, Shot, Step
-from transmixis.shot.pins import set_pin
+from transmixis.shot.pins import parameter, set_pin
+from transmixis.shot.steps import shapethings
 from transmixis.shot.steps.attachment import HANGS_ON, Hold, hold_at, hold_reading, looked_at
 from transmixis.shot.steps.attachment import hidden as not_seen
 from transmixis.shot.steps.outlineborder import border_of
 from transmixis.shot.steps.outlinecarry import EASED, Lies, analysed, corrected, lies_at, piece_name, pieces_of
 from transmixis.shot.steps.outlinefile import JSON, SVG, read_shapes, write_frame, write_shapes
-from transmixis.shot.steps.outlines import OneShape, pinned, stretches
+from transmixis.shot.steps.outlines import SOME, OneShape, pinned, stretches
 from transmixis.shot.steps.shapeparams import ShapesParams, shapes_of
+from transmixis.shot.steps.shapethings import NEW, words_of
 
 OFF = 1.5  # px: an outline further off its edge shows as a rim or a bite (judgement, docs/limits.md)
 FORETOLD = 1.0  # px that an outline may be thought to be off between its pins (docs/limits.md)
-DRAW = "Press along its outline; the first point again closes it. Drag a point to pin it here, press a side for a new one."
+DRAW = (
+    "Press along its outline; the first point again closes it. Drag a point to pin the outline here, with Ctrl that point alone."
+)
+DRAW_OPEN = "Press along it; Enter ends it. Drag a point to pin it here, press a side for a new one."
 WAITS = "Eased from pin to pin as yet; where it is carried to shows once this stretch is measured."
 SEAT = "seat"  # the act of the pin's key
 
@@ -52,6 +58,8 @@ class Shapes(StepKind[ShapesParams]):
     tools = ("outline",)
     pieced = True
     weighs_itself = True
+    thing = OneShape
+    new_things = NEW
     files = (JSON, SVG)
     writes = (JSON, SVG)
     acts = (Act(SEAT, "Pin here", "Sets the outlines where they lie at this frame; they are carried anew from here."),)
@@ -59,25 +67,40 @@ class Shapes(StepKind[ShapesParams]):
     # -- where the outlines lie
 
     def handles(self, inputs: Inputs, params: ShapesParams, frame: int) -> tuple[Handle, ...]:
-        out = []
-        for shape in shapes_of(params):
-            try:
-                hold = hold_at(inputs, params, frame)
-                lies = self._lies(shape, inputs, params, frame, hold, make=False)
-            except UserError as e:
-                return (Handle("outline", shape.whole, _words(shape), DRAW, (), note=str(e)),)
-            note = f"The motion is not known here: {hold.why}" if not hold.known else WAITS if lies.note and lies.marks else ""
-            pins = pinned(shape, params, inputs.pins())
-            facts = {
-                "smooth": shape.smooth, "corners": shape.corners(lies.marks).tolist(), "closed": shape.closed,
-                "taken": [m[0] for h in pins for m in h.marks], "here": list(lies.here), "off": lies.off,
-            }  # fmt: skip
-            out.append(Handle("outline", shape.whole, _words(shape), DRAW, lies.marks, hold.matrix, lies.set, True, note, facts))
-        return tuple(out)
+        shapes = shapes_of(params)
+        try:
+            hold = hold_at(inputs, params, frame)
+            lies = {s.id: self._lies(s, inputs, params, frame, hold, make=False) for s in shapes}
+        except UserError as e:
+            return tuple(Handle("outline", s.whole, words_of(s), DRAW, (), note=str(e)) for s in shapes)
+        return tuple(self._handle(s, shapes, lies, inputs, params, hold) for s in shapes)
+
+    @staticmethod
+    def _handle(
+        shape: OneShape, shapes: tuple[OneShape, ...], lies: dict[int, Lies], inputs: Inputs, params: ShapesParams, hold: Hold
+    ) -> Handle:
+        its = lies[shape.id]
+        note = f"The motion is not known here: {hold.why}" if not hold.known else WAITS if its.note and its.marks else ""
+        others = [
+            (drawn(xy(lies[s.id].marks), s.corners(lies[s.id].marks), s.closed, 0.5)[0].tolist(), s.closed)
+            for s in shapes
+            if s.id != shape.id and s.on and len(lies[s.id].marks) >= s.least
+        ]
+        facts = {
+            "smooth": shape.smooth, "corners": shape.corners(its.marks).tolist(), "closed": shape.closed, "here": list(its.here),
+            "taken": [m[0] for h in pinned(shape, params, inputs.pins()) for m in h.marks], "off": its.off, "some": shape.some,
+            "others": others,
+        }  # fmt: skip
+        hint = DRAW if shape.closed else DRAW_OPEN
+        return Handle("outline", shape.whole, words_of(shape), hint, its.marks, hold.matrix, its.set, True, note, facts)
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
         """Set at this frame: the first outline of the first shape says where the step was set, every other one is a pin."""
         marks = [[i, round(x, 2), round(y, 2)] for i, x, y in value]
+        if parameter(handle.param) == SOME:  # single points, beside those that were set there before
+            before: list[Any] = next((p.value for p in step.pins.get(handle.param, ()) if p.frame == frame), [])
+            kept = [list(m) for m in before if m[0] not in [n[0] for n in marks]]
+            return set_pin(step, handle.param, Pin(frame=frame, value=[*kept, *marks], easing="linear"))
         if handle.param != "outline":
             return set_pin(step, handle.param, Pin(frame=frame, value=marks, easing="linear"))
         first = not step.params.get("outline") and not step.pins.get("outline")
@@ -104,6 +127,20 @@ class Shapes(StepKind[ShapesParams]):
     def _lies(self, shape: OneShape, inputs: Inputs, params: ShapesParams, frame: int, hold: Hold, *, make: bool = True) -> Lies:
         at = partial(_carried, shape, inputs, params, make)
         return corrected(shape, lies_at(shape, inputs, params, frame, hold, make=make), inputs, params, frame, at)
+
+    # -- its outlines as things
+
+    def things(self, step: Step) -> tuple[Thing, ...]:
+        return shapethings.things(step)
+
+    def with_thing(self, step: Step, new: str) -> tuple[Step, str]:
+        return shapethings.with_thing(step, new)
+
+    def without_thing(self, step: Step, param: str) -> Step:
+        return shapethings.without_thing(step, param)
+
+    def thing_set(self, step: Step, param: str, name: str, value: Any) -> Step:
+        return shapethings.thing_set(step, param, name, value)
 
     # -- files
 
@@ -221,10 +258,6 @@ class Shapes(StepKind[ShapesParams]):
         return px
 
 
-def _words(shape: OneShape) -> str:
-    return shape.name or ("Outline" if shape.id == 1 else f"Outline {shape.id}")
-
-
 def _carried(shape: OneShape, inputs: Inputs, params: ShapesParams, make: bool, frame: int) -> Lies:
     return lies_at(shape, inputs, params, frame, hold_at(inputs, params, frame), make=make)
 
@@ -241,5 +274,5 @@ def _foretold(shapes: tuple[OneShape, ...], lies: dict[int, Lies]) -> Reading:
     spot = (max(0, int(x)), max(0, int(y)), int(np.ptp(p[:, 0])) + 1, int(np.ptp(p[:, 1])) + 1)
     note = "set here" if its.set else f"carried by {'the ' if its.way else ''}{its.way}"
     return Reading(
-        "foretold", float(off), "px", FORETOLD, spot=spot, note=f"{_words(shape)}: {note}" if len(shapes) > 1 else note
+        "foretold", float(off), "px", FORETOLD, spot=spot, note=f"{words_of(shape)}: {note}" if len(shapes) > 1 else note
     )
