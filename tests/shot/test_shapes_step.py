@@ -349,6 +349,16 @@ def test_a_frame_goes_to_svg_and_back(plate: Path, tmp_path: Path) -> None:
             '{"carry": "magic", "shapes": [{"pins": [{"frame": 1, "points": [[1, 2], [3, 4], [5, 6]]}]}]}',
             "its settings",
         ),
+        (
+            "a.json",
+            '{"shapes": [{"pins": [{"frame": 1, "points": [[1, 2, 3], [1, 4, 5], [2, 6, 7]]}]}]}',
+            "two points of one number",
+        ),
+        (
+            "a.json",
+            json.dumps({"shapes": [{"pins": [{"frame": 1, "points": [[k, k] for k in range(2001)]}]}]}),
+            "2001 points",
+        ),
         ("a.svg", "<svg", "is no SVG"),
         ("a.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>", "no path"),
         ("a.svg", "<svg xmlns='http://www.w3.org/2000/svg'><path d='M0,0 A1,1 0 0 0 5,5'/></svg>", "arcs"),

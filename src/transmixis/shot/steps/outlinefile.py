@@ -96,7 +96,12 @@ def _pin(p: Any) -> Pin:
     frame = p["frame"]
     if isinstance(frame, bool) or not isinstance(frame, int) or not 1 <= frame <= 1_000_000:
         raise ValueError("has a pin without a frame counted from 1")
-    return Pin(frame=frame, value=[list(m) for m in marks_of(p["points"])], easing="linear")
+    if len(p["points"]) > MOST_POINTS:
+        raise ValueError(f"has {len(p['points'])} points at frame {frame}; {MOST_POINTS} are the most")
+    marks = marks_of(p["points"])
+    if len({m[0] for m in marks}) < len(marks):
+        raise ValueError(f"has two points of one number at frame {frame}")
+    return Pin(frame=frame, value=[list(m) for m in marks], easing="linear")
 
 
 def _of_curves(curves: Sequence[Curve], frame: int) -> list[dict[str, Any]]:
