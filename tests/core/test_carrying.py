@@ -15,6 +15,7 @@ from transmixis.core.roto.asking import Ask, asked, beyond, foretold
 from transmixis.core.roto.carry import Look, Pinned, along, carried
 from transmixis.core.roto.cover import covered
 from transmixis.core.roto.path import Between, Way, apart, between, chosen, off_line
+from transmixis.core.roto.sheet import edge_row
 from transmixis.core.roto.stretch import FLOW, SEATED, STILL, TRACK, Carrier, Told, rate_of, served
 from transmixis.core.roto.strip import edges_of, seen_at, settled, turned_about
 
@@ -308,3 +309,28 @@ def test_what_served_elsewhere() -> None:
     assert served([]) == ""
     assert rate_of(some, FLOW) == pytest.approx((0.1 + 0.2) / 2)
     assert rate_of(some, STILL) is None
+
+
+# -- the edge sheet
+
+
+def test_the_unrolled_outline_shows_what_lies_just_inside() -> None:
+    """Left half red, right half blue, green outside: one row of red and blue only, which way round the outline is drawn or not."""
+    levels = np.zeros((100, 100, 3), np.float32)
+    levels[:] = (0, 200, 0)
+    levels[20:80, 20:50], levels[20:80, 50:80] = (200, 0, 0), (0, 0, 200)
+    square = np.array([[20.0, 20], [80, 20], [80, 80], [20, 80]])
+    for line in (square, square[::-1]):
+        row = edge_row(levels, line, places=120)
+        assert row.shape == (120, 3)
+        assert row.dtype == np.uint8
+        assert row[:, 1].mean() < 4
+        assert (row[:, 0] > 150).sum() == pytest.approx(60, abs=4)
+    assert (edge_row(levels, square)[:19, 0] > 150).all()  # it begins at the outline's first point: the upper side from the left
+    thread = edge_row(levels, np.array([[10.0, 50], [90, 50]]), closed=False, places=80)
+    assert thread[5, 1] == 200
+    assert thread[20, 0] == 200
+    assert thread[60, 2] == 200
+    assert thread[78, 1] == 200
+    outside = edge_row(levels, square + 90)
+    assert np.isfinite(outside).all()

@@ -12,6 +12,7 @@ from clirun import here
 from shapeshot import LENGTH, SIZE, marks, shapes_step, shot_of, truth, written
 
 from transmixis.core.errors import UserError
+from transmixis.core.plot import Trace, Unrolled
 from transmixis.core.roto.cover import covered
 from transmixis.core.roto.curve import drawn
 from transmixis.core.roto.path import apart
@@ -412,3 +413,31 @@ def test_the_command_cuts_out_what_shapes_say(plate: Path, tmp_path: Path) -> No
     assert report["frames"][4]["readings"][0]["name"] == "foretold"
     again = here("matte", "shapes", plate, tmp_path / "cat.json", "--out", tmp_path / "out", code=1).stderr
     assert re.search("overwrite", again)
+
+
+def test_the_outline_is_unrolled_over_the_frames_that_were_carried(plate: Path) -> None:
+    r = made(plate, shapes_step(1, LENGTH))
+    before = r.plot("shapes", 3)
+    assert before is not None
+    sheet, trace = before.panels
+    assert isinstance(sheet, Unrolled)
+    assert isinstance(trace, Trace)
+    assert not sheet.known.any()
+    assert np.isnan(trace.values[1:-1]).all()
+    r.measure("shapes", 3)
+    drawn_now = r.plot("shapes", 3)
+    assert drawn_now is not None
+    sheet, trace = drawn_now.panels
+    assert isinstance(sheet, Unrolled)
+    assert isinstance(trace, Trace)
+    assert sheet.known.all()
+    assert sheet.pins == (1, LENGTH)
+    assert np.isfinite(trace.values).all()
+    assert trace.limit == 1.0
+    # it keeps to its stuff: rows next to each other are alike, more than places next to each other
+    rows = sheet.rows.astype(float)
+    assert np.abs(np.diff(rows, axis=0)).mean() < 0.6 * np.abs(rows - np.roll(rows, 8, axis=1)).mean()
+    nothing = made(plate, shapes_step()).plot("shapes", 1)
+    assert nothing is not None
+    assert [type(p) for p in nothing.panels] == [Trace]
+    assert made(plate, shapes_step(1, LENGTH, carry="nothing, eased")).plot("shapes", 1) is not None

@@ -130,6 +130,20 @@ class Stills:
 
 
 @dataclass(frozen=True)
+class Unrolled:
+    """What lies along something, one row of colours a frame: `rows` (n, m, 3) uint8 of the frames 1..n, `known` (n,) True where there is one, `over`
+    (n,) True where its reading is over the limit, `pins` the frames that were set by a person, `asks` those that want a hand."""
+
+    words: str
+    rows: Array
+    known: Array
+    over: Array
+    pins: tuple[int, ...] = ()
+    asks: tuple[int, ...] = ()
+    why: str = "not carried yet"
+
+
+@dataclass(frozen=True)
 class Solid:
     """A solved place seen from the side: `points` (m, 3) with their `errors` (m,) px against `limit`, the camera's `way` (n, 3; nan where not
     known) with its `turns` (n, 3, 3). `levelled`: y = 0 is the ground; `unit` of lengths, '' if they are not measured. It is looked at
@@ -148,7 +162,7 @@ class Solid:
     zoom: float = 1.0
 
 
-Panel = Solid | Stills | Trace | Curve | Path | Hills | Frames | Spotted | Patches
+Panel = Solid | Stills | Unrolled | Trace | Curve | Path | Hills | Frames | Spotted | Patches
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,9 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from transmixis.core import plot
 from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.types import Array
-from transmixis.desk.marks import hatch, hline, text, vline, wrapped
+from transmixis.desk.marks import hatch, hline, notch, text, vline, wrapped
 from transmixis.desk.plots.solid import paint_solid
-from transmixis.desk.theme import BLUE, EDGE, INK, INK2, ORANGE_EDGE, PAPER, RULE2, VERMILION, WELL, figure
+from transmixis.desk.theme import BLUE, EDGE, INK, INK2, ORANGE_EDGE, PAPER, RULE2, VERMILION, WELL, WHITE, figure
 
 GAP = 6.0  # px between pictures
 WORDS = 12.0  # px for a panel's own words above it
@@ -166,6 +166,33 @@ def paint_patches(p: QPainter, box: QRectF, column: plot.Patches, frame: int) ->
         y += 14
 
 
+def paint_unrolled(p: QPainter, box: QRectF, u: plot.Unrolled, frame: int) -> None:
+    """Frames down, the outline across; what is over the limit has a line of vermilion at its right, pins and asked frames are notches at its left."""
+    text(p, box.left(), box.top() + 4, u.words, 10, 400, INK2, room=box.width())
+    area = box.adjusted(10, WORDS, -6, -2)
+    n = len(u.rows)
+    if not n or not u.known.any():
+        text(p, box.left(), area.center().y(), u.why, 11, 400, INK2, room=box.width())
+        return
+    picture = np.ascontiguousarray(np.where(u.known[:, None, None], u.rows, 207).astype(np.uint8))
+    image = QImage(picture.tobytes(), picture.shape[1], n, 3 * picture.shape[1], QImage.Format.Format_RGB888)
+    p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+    p.drawImage(area, image)
+    tall = area.height() / n
+    for k in range(n):
+        y = area.top() + (k + 0.5) * tall
+        if u.over[k]:
+            p.fillRect(QRectF(area.right() + 1, area.top() + k * tall, 4, max(tall, 1)), QColor(VERMILION))
+        if k + 1 in u.pins:
+            notch(p, box.left(), y)
+        elif k + 1 in u.asks:
+            notch(p, box.left(), y, INK, filled=False)
+    y = area.top() + (frame - 0.5) * tall
+    for ink, wide in ((WHITE, 3.0), (BLUE, 1.4)):
+        p.setPen(QPen(QColor(ink), wide))
+        p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+
+
 def paint_stills(p: QPainter, box: QRectF, s: plot.Stills, frame: int) -> None:
     """Pictures in a row, as large as the room allows, two lines across all of them by which a move is seen."""
     text(p, box.left(), box.top() + 4, s.words, 10, 400, INK2, room=box.width())
@@ -206,5 +233,5 @@ def nothing(p: QPainter, box: QRectF, words: str) -> None:
 
 PAINTERS: dict[type, Callable[[QPainter, QRectF, Any, int], None]] = {
     plot.Trace: paint_trace, plot.Curve: paint_curve, plot.Path: paint_path, plot.Frames: paint_frames,
-    plot.Spotted: paint_spotted, plot.Patches: paint_patches, plot.Solid: paint_solid, plot.Stills: paint_stills,
+    plot.Spotted: paint_spotted, plot.Patches: paint_patches, plot.Solid: paint_solid, plot.Stills: paint_stills, plot.Unrolled: paint_unrolled,
 }  # fmt: skip

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from transmixis.core.plot import Frames, Hills, Panel, Patches, Plot, Solid, Spotted, Stills
+from transmixis.core.plot import Frames, Hills, Panel, Patches, Plot, Solid, Spotted, Stills, Unrolled
 from transmixis.desk.engine import PROPOSE
 from transmixis.desk.marks import in_lines, text, wrapped
 from transmixis.desk.plots import hills, panels
@@ -116,7 +116,7 @@ class PlotView(QWidget):
     def _settled(self) -> None:
         if self._again:
             self._ask()
-        self.elsewhere.emit(self._jawed() is not None or has(self.shown, Solid, Stills))
+        self.elsewhere.emit(self._jawed() is not None or has(self.shown, Solid, Stills, Unrolled))
         self.update()
 
     # -- drawing
@@ -141,7 +141,7 @@ class PlotView(QWidget):
         if plot is not None and jawed is not None:
             self._paint_jaws(p, whole, plot.title, jawed)
             return
-        if plot is not None and has(plot, Solid, Stills):
+        if plot is not None and has(plot, Solid, Stills, Unrolled):
             paint_plot(p, whole, self.sight.on(plot), state.frame, self.note)
             return
         left = self._left(whole)

@@ -16,6 +16,8 @@ from transmixis.core.matte.outline import Mark, at_places, xy
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.progress import Progress
 from transmixis.core.roto.carry import Look, Pinned
+from transmixis.core.roto.curve import drawn
+from transmixis.core.roto.sheet import edge_row
 from transmixis.core.roto.stretch import FLOW, SEATED, STILL, TRACK, Carrier, Guide, Told
 from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Inputs, Piece, Pins
@@ -84,11 +86,18 @@ def analysed(shapes: Sequence[OneShape], inputs: Inputs, params: Any, piece: Pie
         end = piece.last if stretch.before else piece.first
         look_at = Pinned(look(pin.frame), xy(one), shape.corners(one), shape.closed)
         told = carrier.beyond(pin.frame, end, look_at, "", None)
-    return _kept(told, one)
+    return _kept(
+        told, one, [edge_row(look(n).levels, _line(shape, one, p), shape.closed) for n, p in enumerate(told.points, told.first)]
+    )
 
 
-def _kept(told: Told, marks: Sequence[Mark]) -> Analysis:
+def _line(shape: OneShape, marks: Sequence[Mark], points: Array) -> Array:
+    return drawn(points, shape.corners(marks), shape.closed, 0.2)[0]
+
+
+def _kept(told: Told, marks: Sequence[Mark], rows: Sequence[Array]) -> Analysis:
     return {
+        "edge": np.array(rows),
         "first": np.array(told.first),
         "ids": np.array([m[0] for m in marks]),
         "points": told.points,

@@ -11,12 +11,12 @@ import numpy as np
 from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.errors import UserError
 from transmixis.core.matte.outline import off_the_edge, xy
+from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.roto.asking import asked
 from transmixis.core.roto.curve import drawn
 from transmixis.core.roto.joined import joined
-from transmixis.core.types import Array
 from transmixis.shot.contract import Act, Analysis, Effect, Handle, Inputs, Piece, Pins, Product, Proposal, Slot, StepKind, Thing
 from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.pins import parameter, set_pin
@@ -24,10 +24,11 @@ from transmixis.shot.steps import shapethings
 from transmixis.shot.steps.attachment import HANGS_ON, Hold, hold_at, hold_reading, looked_at
 from transmixis.shot.steps.attachment import hidden as not_seen
 from transmixis.shot.steps.outlineborder import border_of
-from transmixis.shot.steps.outlinecarry import EASED, Lies, analysed, corrected, lies_at, piece_name, pieces_of
+from transmixis.shot.steps.outlinecarry import EASED, Lies, analysed, corrected, lies_at, pieces_of
 from transmixis.shot.steps.outlinefile import JSON, SVG, read_shapes, write_frame, write_shapes
-from transmixis.shot.steps.outlines import SOME, OneShape, pinned, stretches
+from transmixis.shot.steps.outlines import SOME, OneShape, pinned
 from transmixis.shot.steps.shapeparams import ShapesParams, shapes_of
+from transmixis.shot.steps.shapesheet import foretold_all, unrolled
 from transmixis.shot.steps.shapethings import NEW, words_of
 
 OFF = 1.5  # px: an outline further off its edge shows as a rim or a bite (judgement, docs/limits.md)
@@ -221,7 +222,7 @@ class Shapes(StepKind[ShapesParams]):
         worst: tuple[float, OneShape, Any] | None = None
         for shape in shapes_of(params):
             pins = [h.frame for h in pinned(shape, params, inputs.pins())]
-            px = self._foretold_all(shape, inputs, params)
+            px = foretold_all(shape, inputs, params)
             asks = asked(pins, px, FORETOLD) if px is not None else ()
             if asks and (worst is None or asks[0].worst > worst[0]):
                 worst = (asks[0].worst, shape, asks)
@@ -245,17 +246,11 @@ class Shapes(StepKind[ShapesParams]):
             asks=tuple(a.frame for a in asks),
         )
 
-    def _foretold_all(self, shape: OneShape, inputs: Inputs, params: ShapesParams) -> Array | None:
-        """(length) px; None while a stretch is not carried yet."""
-        px = np.zeros(inputs.shot.length)
-        for s in stretches(pinned(shape, params, inputs.pins()), inputs.shot.length):
-            piece = inputs.piece(s.inner, name=piece_name(shape, s), make=False)
-            if piece is None:
-                return None
-            first = int(piece["first"])
-            here = px[first - 1 : first - 1 + len(piece["foretold"])]
-            here[:] = np.maximum(here, piece["foretold"][: len(here)])
-        return px
+    plots = "whole"
+
+    def plot(self, inputs: Inputs, params: ShapesParams, frame: int) -> Plot:
+        """Each outline unrolled, and what it is foretold to be off by on every frame."""
+        return unrolled(shapes_of(params), inputs, params, FORETOLD)
 
 
 def _carried(shape: OneShape, inputs: Inputs, params: ShapesParams, make: bool, frame: int) -> Lies:
