@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from transmixis.core.errors import UserError
 from transmixis.core.matte.outline import Mark
 from transmixis.shot.steps.attachment import Attached
 from transmixis.shot.steps.outlinecarry import BEST, CARRIERS
-from transmixis.shot.steps.outlines import CORNERS, MOST, SMOOTH, OneShape
+from transmixis.shot.steps.outlines import CORNERS, MOST, OneShape
 from transmixis.shot.steps.params import choice, hidden, number
 
 
@@ -19,7 +21,7 @@ class ShapesParams(Attached):
     carry: str = choice(
         BEST, CARRIERS, "Carried by", "What takes the outline from pin to pin: what serves best is what misses the pins least."
     )
-    line: str = choice(CORNERS, (CORNERS, SMOOTH), "Runs", "Straight from point to point, or smoothly through them.")
+    line: Literal["corners", "smooth"] = hidden(CORNERS)  # of a step that names no shapes, as earlier versions kept it
     feather: float = number(0.5, 0.0, 200.0, "px", "Feather", "How softly the outline ends, to either side of it.", step=0.1)
     shutter: float = number(
         0.0, 0.0, 360.0, "°", "Shutter", "Blurs the outline by its own motion, as a shutter open so long does. 0: not.", step=5
