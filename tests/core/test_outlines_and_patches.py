@@ -44,6 +44,14 @@ def test_places_on_one_spot_or_line_give_no_matrix(count: int) -> None:
                 through(a, b)
 
 
+@pytest.mark.parametrize(
+    "points", [[{"x": 1, "y": 2}], [[2**40, 1, 2]], [["a", "b"]], [[1]], 7, [[1, float("nan"), 2]], [[float("inf"), 1, 2]]]
+)
+def test_what_is_no_outline_is_told(points: object) -> None:
+    with pytest.raises(UserError, match="cannot be read"):
+        marks_of(points)  # type: ignore[arg-type]
+
+
 def test_a_point_that_is_added_changes_nothing_elsewhere() -> None:
     """Set on a side at one pin, it lies on that side at the other, however that one is turned and sized."""
     more = with_point(SQUARE, 1, 50, 30)

@@ -381,5 +381,5 @@ def test_a_step_s_track_is_written(tmp_path: Path, scene: CardScene, folder: Pat
     assert motion is not None
     assert [rows[4]["x"], rows[4]["y"]] == pytest.approx(moved_points(motion.matrix, motion.about)[0])
     shot, place = add_step(shot, "place")
-    with pytest.raises(UserError, match="neither a motion nor a camera"):
+    with pytest.raises(UserError, match="neither a motion, a camera nor shapes"):
         export_step(renderer(shot, folder, store), place.id, tmp_path / "x.csv", Progress())

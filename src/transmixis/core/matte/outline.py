@@ -12,6 +12,7 @@ from transmixis.core.errors import UserError
 from transmixis.core.types import Array
 
 Mark = tuple[int, float, float]  # identity, x, y px
+LARGEST = 2**31  # identities are below
 SIDE = 5.0  # px to either side in which an edge is looked for
 STEP = 0.25  # px between samples across the outline
 EVERY = 3.0  # px between places along it
@@ -24,9 +25,9 @@ def marks_of(points: Sequence[Sequence[float]]) -> tuple[Mark, ...]:
     try:
         for i, p in enumerate(points):
             out.append((int(p[0]), float(p[1]), float(p[2])) if len(p) == 3 else (i + 1, float(p[0]), float(p[1])))
-    except (TypeError, ValueError, IndexError, OverflowError):
+    except (TypeError, ValueError, LookupError, OverflowError):
         out = [(0, math.nan, math.nan)]
-    if not all(math.isfinite(x) and math.isfinite(y) for _, x, y in out):
+    if not all(math.isfinite(x) and math.isfinite(y) and abs(i) < LARGEST for i, x, y in out):
         raise UserError("An outline's points cannot be read; draw it anew.")
     return tuple(out)
 
