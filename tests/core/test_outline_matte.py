@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import ndimage
-from scipy.interpolate import CubicHermiteSpline
+from scipy.interpolate import BPoly, CubicHermiteSpline
 
 from transmixis.core.roto.cover import cover_into, covered, crosses_itself
-from transmixis.core.roto.curve import controls, drawn, split, tangents
+from transmixis.core.roto.curve import controls, drawn, on_cubic, tangents
 from transmixis.core.roto.soft import distances, softened, strand
 
 SQUARE = np.array([[10.0, 10], [40, 10], [40, 30], [10, 30]])
@@ -124,11 +124,14 @@ def test_corners_run_straight() -> None:
     assert np.abs(r - 20).max() < 0.25
 
 
-def test_a_new_point_stands_on_the_line() -> None:
-    line, _ = drawn(SQUARE, np.zeros(4, bool), flat=1e-4)
+def test_places_on_cubics() -> None:
+    c = controls(SQUARE, np.zeros(4, bool))
+    assert np.allclose(on_cubic(c, 0.0), SQUARE)
+    assert np.allclose(on_cubic(c, 1.0), np.roll(SQUARE, -1, axis=0))
     for k, t in itertools.product(range(4), (0.2, 0.5, 0.9)):
-        assert np.hypot(*(line - split(SQUARE, np.zeros(4, bool), k, t)).T).min() < 0.5
-    assert np.allclose(split(SQUARE, np.ones(4, bool), 1, 0.25), (40, 15))
+        bernstein = BPoly(c[k][:, None], [0, 1])
+        assert np.allclose(on_cubic(c[k], t), bernstein(t))
+    assert np.allclose(on_cubic(controls(SQUARE, np.ones(4, bool))[1], 0.25), (40, 15))
 
 
 def test_distances_are_true() -> None:

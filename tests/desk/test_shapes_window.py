@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 import pytest
 from clirun import here
-from deskhelp import click, drag, opened, settle
-from PyQt6.QtCore import QPoint, Qt
+from deskhelp import click, drag, mouse, opened, settle
+from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtWidgets import QPushButton
 from shapeshot import EVERY, LENGTH, truth, written
 
@@ -143,6 +143,18 @@ def test_points_are_pinned_alone_and_all_together(window: MainWindow, qtbot: Any
     assert [m[0] for m in pin.value] == [7]
     assert places(window)[7] == pytest.approx(before[7] + [9, -6], abs=0.6)
     assert places(window)[8] == pytest.approx(before[8], abs=0.05)
+    # called off, and then without Ctrl, it is the outline again that is set
+    x, y = places(window)[9]
+    drag(window, (x, y), (x + 5, y), modifiers=Qt.KeyboardModifier.ControlModifier, drop=False)
+    qtbot.keyClick(v, Qt.Key.Key_Escape)
+    mouse(window, QEvent.Type.MouseButtonRelease, x + 5, y)
+    settle(qtbot, window)
+    drag(window, (x, y), (x + 5, y))
+    settle(qtbot, window)
+    assert [p.frame for p in s.step.pins["outline"]] == [1, 4]
+    assert [m[0] for m in s.step.pins["points"][0].value] == [7]
+    s.edits.undo()
+    settle(qtbot, window)
     # P pins the whole outline as it lies, N goes to what is asked for
     v.setFocus()
     qtbot.keyClick(v, Qt.Key.Key_P)
@@ -150,5 +162,27 @@ def test_points_are_pinned_alone_and_all_together(window: MainWindow, qtbot: Any
     assert [p.frame for p in s.step.pins["outline"]] == [1, 4]  # the first was set at frame 1
     assert v.tool is not None
     assert v.tool.handle.here
+    # N goes to the frames that are asked for, in their order
+    s.edits.run("step.limit", step="shapes", reading="foretold", limit=0.02)
+    settle(qtbot, window)
+    assert wait_until(lambda: bool((now := s.answers.made.get("shapes")) and len(now.asks) > 1), 60)
+    asks = s.answers.made["shapes"].asks  # type: ignore[union-attr]
+    for n in asks[:2]:
+        qtbot.keyClick(v, Qt.Key.Key_N)
+        assert s.frame == n
+    qtbot.keyClick(v, Qt.Key.Key_N, Qt.KeyboardModifier.ShiftModifier)
+    assert s.frame == asks[0]
     kind = kind_of("shapes")
     assert [t.note for t in kind.things(s.step)] == ["2 pins"]
+
+
+def test_a_document_whose_shapes_cannot_be_read_opens(window: MainWindow, qtbot: Any) -> None:
+    s, things = window.state, window.bench.sheet.things
+    shot, step = s.shot, s.step
+    assert shot is not None
+    assert step is not None
+    s.edits.change("broken", lambda: shot.with_step(step.model_copy(update={"params": {"shapes": "none"}})))
+    settle(qtbot, window)
+    assert things.list.count() == 0
+    assert wait_until(lambda: bool(s.known.readings.get("shapes", {}).get(1)), 60)
+    assert "set it anew" in s.known.readings["shapes"][1][0].note

@@ -70,6 +70,12 @@ def test_what_cannot_be_is_told() -> None:
         SHAPES.things(step(shapes=[{"id": k} for k in range(1, MOST + 2)]))
 
 
+@pytest.mark.parametrize("shapes", ["x", [1], [{"id": 0}], [{"id": 1, "wide": "much"}], [{"joins": "add"}]])
+def test_what_is_no_list_of_shapes_is_told(shapes: object) -> None:
+    with pytest.raises(UserError, match="set it anew"):
+        SHAPES.things(step(shapes=shapes))
+
+
 def test_kinds_without_things_hold_none() -> None:
     for kind in KINDS.values():
         if kind.thing is None:

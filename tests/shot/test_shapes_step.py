@@ -13,11 +13,12 @@ from shapeshot import LENGTH, SIZE, marks, shapes_step, shot_of, truth, written
 
 from transmixis.core.errors import UserError
 from transmixis.core.plot import Trace, Unrolled
+from transmixis.core.roto.asking import Ask
 from transmixis.core.roto.cover import covered
 from transmixis.core.roto.curve import drawn
 from transmixis.core.roto.path import apart
 from transmixis.media.cache import FrameCache
-from transmixis.media.still import read_coded
+from transmixis.media.still import read_coded, write_still
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.parts import moved_step
@@ -27,6 +28,7 @@ from transmixis.shot.small import SmallProducts
 from transmixis.shot.steps import kind_of
 from transmixis.shot.steps.outlinefile import read_shapes
 from transmixis.shot.steps.outlines import OneShape, alike, pinned, stretch_at, stretches
+from transmixis.shot.steps.shapeask import _of_asks
 
 SQUARE = [[1, 40.0, 40.0], [2, 120.0, 40.0], [3, 120.0, 120.0], [4, 40.0, 120.0]]
 
@@ -90,19 +92,26 @@ def test_two_pins_carry_an_outline_over_the_frames_between(plate: Path) -> None:
     assert unknown.note
 
 
+def asks_of(step: Step, plate: Path, limit: float | None = None) -> tuple[int, ...]:
+    """The frames that are asked for once all is carried."""
+    r = made(plate, step if limit is None else step.model_copy(update={"limits": {"foretold": limit}}))
+    for n in range(1, LENGTH + 1):
+        r.product("step:shapes", n)
+    found = r.propose("shapes")
+    return found.asks if found else ()
+
+
 def test_one_pin_is_carried_on_and_the_end_is_asked_for(plate: Path) -> None:
-    r = made(plate, shapes_step(5))
-    assert off(outline(r, LENGTH), LENGTH) < 1
-    assert off(outline(r, 1), 1) < 1
-    assert r.propose("shapes") is None  # not carried on both sides yet, or under the limit
-    wild = made(plate, shapes_step(1, LENGTH, limits={}))
-    [wild.measure("shapes", n) for n in range(1, LENGTH + 1)]
-    assert wild.propose("shapes") is None  # foretold to be right: it stops asking
+    r = made(plate, shapes_step(1))
+    assert off(outline(r, LENGTH), LENGTH) < 1.5
+    assert asks_of(shapes_step(1), plate, 0.05)[0] == LENGTH
+    assert asks_of(shapes_step(LENGTH), plate, 0.05)[0] == 1
 
 
-def test_where_it_is_foretold_to_be_off_a_pin_is_asked_for(plate: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("transmixis.shot.steps.shapes.FORETOLD", 0.05)
-    r = made(plate, shapes_step(1, LENGTH))
+def test_where_it_is_foretold_to_be_off_a_pin_is_asked_for(plate: Path) -> None:
+    """By the limit that a person has set for this step; over it the middle of the stretch."""
+    assert asks_of(shapes_step(1, LENGTH), plate) == ()  # it stops asking
+    r = made(plate, shapes_step(1, LENGTH).model_copy(update={"limits": {"foretold": 0.05}}))
     assert r.propose("shapes") is None  # nothing is known before it was carried
     r.measure("shapes", 4)
     found = r.propose("shapes")
@@ -111,7 +120,48 @@ def test_where_it_is_foretold_to_be_off_a_pin_is_asked_for(plate: Path, monkeypa
     assert not found.sets
     assert found.frames == (5, 5)
     assert "frame 5 next" in found.reason
-    assert found.effects[0].now > found.effects[0].then
+    (effect,) = found.effects
+    assert effect.limit == 0.05
+    assert effect.now == max(x.value or 0 for n in range(1, LENGTH + 1) for x in r.measure("shapes", n) if x.name == "foretold")
+    assert effect.now > effect.then
+    assert found.costs == f"{len(found.asks)} pins by hand."
+
+
+def test_words_say_no_more_than_is_foreseen() -> None:
+    shape = OneShape(id=1, name="Cat")
+    done = _of_asks(shape, (Ask(5, 3.0, 1.5), Ask(3, 1.5, 0.8)), 1.0)
+    assert done.reason.startswith("Cat: pin frame 5 next")
+    assert "Then 1 more, at 3, and every frame is thought to be under 1 px." in done.reason
+    assert done.effects[0].then == 1.5
+    cut_short = _of_asks(shape, tuple(Ask(n, 9.0, 8.0) for n in range(2, 14)), 1.0)
+    assert "at least 11 more, at 3, 4, 5, 6, 7 …" in cut_short.reason
+    assert "under" not in cut_short.reason
+    assert _of_asks(shape, (Ask(5, 1.2, 0.6),), 1.0).reason.endswith("Then every frame is thought to be under 1 px.")
+
+
+def test_where_it_is_carried_no_farther_that_end_is_asked_for(plate: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("transmixis.shot.steps.outlinecarry.FARTHEST", 3)
+    assert asks_of(shapes_step(2), plate, 50.0) == (5,)
+    r = made(plate, shapes_step(2))
+    (reading,) = [x for x in r.measure("shapes", 8) if x.name == "foretold"]
+    assert reading.value is None
+    assert "only eased" in reading.note
+
+
+def test_what_is_off_is_not_asked_for(plate: Path) -> None:
+    two = shapes_step(1, LENGTH, shapes=[{"id": 1}, {"id": 2, "on": False}])
+    wild = two.model_copy(update={"pins": {**two.pins, "outline.2": (Pin(frame=1, value=SQUARE, easing="linear"),)}})
+    assert asks_of(wild, plate, 1.0) == ()
+    on = wild.model_copy(update={"params": {**wild.params, "shapes": [{"id": 1}, {"id": 2, "name": "Ground"}]}})
+    assert asks_of(on, plate, 1.0) != ()
+
+
+def test_a_calmed_motion_counts_as_far_as_it_is_looked_at() -> None:
+    kind = kind_of("shapes")
+    pieces = kind.pieces(99, kind.Params(calm=2.0, at=50), shapes_step(40, 50).pins)
+    (piece,) = [p for p in pieces if p.name == "1:40-50"]
+    assert (piece.first, piece.last) == (40, 50)
+    assert piece.frames == tuple(range(32, 59))
 
 
 def test_a_pin_makes_its_own_stretch_anew(plate: Path) -> None:
@@ -241,9 +291,11 @@ def test_a_strand_is_a_line_with_a_width(plate: Path) -> None:
     m = matte(plate, plain([{"id": 1, "closed": False, "wide": 6.0, "line": "corners"}], {"outline": SQUARE[:2]}))
     assert m[:, 80].sum() == pytest.approx(6, abs=0.01)
     assert m[:, 20].sum() == 0
-    assert (
-        made(plate, plain([{"id": 1, "closed": False}], {"outline": SQUARE[:2]})).handles("shapes", 1)[0].facts["closed"] is False
-    )
+    r = made(plate, plain([{"id": 1, "closed": False}], {"outline": SQUARE[:2]}))
+    assert r.handles("shapes", 1)[0].facts["closed"] is False
+    told = {x.name: x for x in r.measure("shapes", 1)}
+    assert told["foretold"].value == 0  # a step of strands alone is read too
+    assert "no edge" in told["off the edge"].note
 
 
 def test_the_border_is_blurred_by_its_motion(plate: Path) -> None:
@@ -255,6 +307,10 @@ def test_the_border_is_blurred_by_its_motion(plate: Path) -> None:
     assert m[80, 75:85] == pytest.approx(np.linspace(0.05, 0.95, 10), abs=0.06)
     assert ((m[:, 120] > 0.01) & (m[:, 120] < 0.99)).sum() == 0
     assert m.sum() == pytest.approx(80 * 80, rel=1e-3)
+    bent = set_pin(step, "points", Pin(frame=3, value=[[1, 60.0, 40.0]], easing="linear"))
+    corner = made(plate, bent).product("step:shapes", 3).shape
+    assert corner
+    assert corner[0][:, 0].min() == pytest.approx(60, abs=1)  # a single point that was set, in the middle of the exposure
     first = matte(plate, step, 1)  # nothing is known before it: it goes on as behind
     assert ((first[80] > 0.01) & (first[80] < 0.99)).sum() > 10
 
@@ -337,13 +393,13 @@ def test_a_frame_goes_to_svg_and_back(plate: Path, tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("name", "text", "words"),
     [
-        ("a.json", "{", "is no JSON"),
+        ("a.json", "{", "line 1, column 2"),
         ("a.json", "[]", "no list 'shapes'"),
         ("a.json", '{"shapes": [1]}', "no list 'shapes'"),
         ("a.json", '{"shapes": [{"pins": []}]}', "shape 1 needs pins"),
         ("a.json", '{"shapes": [{"pins": [{"frame": 0, "points": [[1, 2], [3, 4], [5, 6]]}]}]}', "frame counted from 1"),
         ("a.json", '{"shapes": [{"pins": [{"frame": true, "points": [[1, 2], [3, 4], [5, 6]]}]}]}', "frame counted from 1"),
-        ("a.json", '{"shapes": [{"pins": [{"frame": 1, "points": [[1, 2], [3, NaN], [5, 6]]}]}]}', "cannot be read"),
+        ("a.json", '{"shapes": [{"pins": [{"frame": 1, "points": [[1, 2], [3, NaN], [5, 6]]}]}]}', "NaN stands where"),
         ("a.json", '{"shapes": [{"joins": "melt", "pins": [{"frame": 1, "points": [[1, 2], [3, 4], [5, 6]]}]}]}', "shape 1"),
         (
             "a.json",
@@ -373,8 +429,9 @@ def test_broken_files_are_told(tmp_path: Path, name: str, text: str, words: str)
     with pytest.raises(UserError, match=words) as e:
         read_shapes(tmp_path / name, shapes_step())
     assert name in str(e.value)
-    with pytest.raises(UserError, match="cannot be read"):
-        read_shapes(tmp_path / "none.json", shapes_step())
+    for none in ("none.json", "none.svg"):
+        with pytest.raises(UserError, match=none):
+            read_shapes(tmp_path / none, shapes_step())
 
 
 def test_paths_of_other_programs_are_read(tmp_path: Path) -> None:
@@ -411,6 +468,10 @@ def test_the_command_cuts_out_what_shapes_say(plate: Path, tmp_path: Path) -> No
     report = json.loads((tmp_path / "out" / "readings.json").read_text())
     assert len(report["frames"]) == LENGTH
     assert report["frames"][4]["readings"][0]["name"] == "foretold"
+    write_still(tmp_path / "back.png", np.full((50, 50, 3), 0.25, np.float32), kind="uint16")
+    here("matte", "shapes", plate, tmp_path / "cat.json", "--out", tmp_path / "over", "--over", tmp_path / "back.png")
+    comp, bare = (read_coded(tmp_path / "over" / f"{kind}.0005.exr") for kind in ("comp", "matte"))
+    assert comp[..., 0][bare[..., 0] == 0] == pytest.approx(0.25, abs=0.002)  # a still of any size fills every frame
     again = here("matte", "shapes", plate, tmp_path / "cat.json", "--out", tmp_path / "out", code=1).stderr
     assert re.search("overwrite", again)
 

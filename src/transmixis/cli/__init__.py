@@ -25,9 +25,10 @@ from transmixis.media.files import said, why
 from transmixis.media.sequence import MOST_FRAMES, is_movie
 from transmixis.media.source import SourceInfo, open_source
 from transmixis.shot.contract import SurveyKind
+from transmixis.shot.cutjob import reading_dict
 from transmixis.shot.deliver import deliver
 from transmixis.shot.document import Document
-from transmixis.shot.keyjob import KeyJob, reading_dict, run_key
+from transmixis.shot.keyjob import KeyJob, run_key
 from transmixis.shot.model import ROLES, Plate, Shot
 from transmixis.shot.record import words_of
 from transmixis.shot.render import Renderer, output_ref

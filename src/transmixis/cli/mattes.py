@@ -28,7 +28,7 @@ def shapes(
     outlines: Annotated[
         Path,
         typer.Argument(
-            help='A .json of {"shapes": [{"name": …, "closed": true, "smooth": true, "joins": "add", "pins": [{"frame": 1, "points": [[x, y], …]}, …]}, …]}, '
+            help='A .json of {"shapes": [{"name": …, "closed": true, "line": "smooth", "joins": "add", "pins": [{"frame": 1, "points": [[x, y], …]}, …]}, …]}, '
             "frames counted from 1; or an .svg, whose paths stand at frame 1."
         ),
     ],

@@ -15,8 +15,8 @@ from transmixis.core.plan.takes import TRICKS
 from transmixis.media.files import said, write_atomically
 from transmixis.media.sequence import MOST_FRAMES
 from transmixis.media.source import open_source
+from transmixis.shot.cutjob import reading_dict
 from transmixis.shot.document import Document
-from transmixis.shot.keyjob import reading_dict
 from transmixis.shot.logbook import folded
 from transmixis.shot.model import Film, Shot
 from transmixis.shot.outputs import refuse

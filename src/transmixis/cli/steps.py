@@ -80,11 +80,13 @@ def set_step(
 def read_step(
     project: Project,
     code: Code,
-    path: Annotated[Path, typer.Argument(help="A track (.csv, .json) or a camera (.json, .usda, .usdc, .usd).")],
+    path: Annotated[
+        Path, typer.Argument(help="A track (.csv, .json), a camera (.json, .usda, .usdc, .usd) or shapes (.json, .svg).")
+    ],
     into: Annotated[str, typer.Option("--into", help="The step that is set by it; without, a step is added.")] = "",
     as_json: Json = False,
 ) -> None:
-    """Take a track or a camera that was made elsewhere; what the file holds is kept with the production."""
+    """Take a track, a camera or shapes that were made elsewhere; what the file holds is kept with the production."""
     doc = Document.open(project)
     try:
         shot, made = from_file(doc.shot(code), into, path) if into else added_from_file(doc.shot(code), path)
@@ -170,16 +172,21 @@ def export(
     code: Code,
     which: Which,
     to: Annotated[
-        Path, typer.Option("--out", help="A track: .csv or .json. A camera: .usda, .json, .yaml (its lens) or .exr (ST maps).")
+        Path,
+        typer.Option(
+            "--out",
+            help="A track: .csv or .json. A camera: .usda, .json, .yaml (its lens) or .exr (ST maps). Shapes: .json, or .svg of a frame.",
+        ),
     ],
+    frame: Annotated[int, typer.Option(min=1, help="The frame of which shapes are written as .svg.")] = 1,
     overwrite: Overwrite = False,
     as_json: Json = False,
 ) -> None:
-    """Write a step's track, camera or lens for other programs."""
+    """Write a step's track, camera, lens or shapes for other programs."""
     session = Session.open(project, read_only=True)
     try:
         one = step_named(session.document.shot(code), which)
-        words = with_bar(lambda p: export_step(session.renderer(code), one.id, to, p, overwrite=overwrite))
+        words = with_bar(lambda p: export_step(session.renderer(code), one.id, to, p, overwrite=overwrite, frame=frame))
     finally:
         session.close()
     show(as_json, {"step": one.id, "path": str(to)}, f"{one.name}: {words} to {to}")

@@ -41,7 +41,6 @@ class Things(QWidget):
         self._things: tuple[Thing, ...] = ()
         self.list = QListWidget()
         self.list.setToolTip("Press one to set it in the picture; its mark switches it off and on.")
-        self.list.setAccessibleName("Shapes")
         self.list.currentRowChanged.connect(self._pressed)
         self.list.itemChanged.connect(self._switched)
         self._settings = QVBoxLayout()
@@ -69,22 +68,30 @@ class Things(QWidget):
             return
         if self._made_for != step.kind:
             self._make(step)
-        self._things = kind.things(step)
+        try:
+            self._things = kind.things(step)
+        except UserError:  # what is wrong with it stands among its readings
+            self._things = ()
         params = [t.param for t in self._things]
         if self.param not in params:
             self.param = params[0] if params else ""
         self.list.blockSignals(True)
-        self.list.clear()
-        for t in self._things:
-            item = QListWidgetItem(f"{t.words}   {t.note}")
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            item.setCheckState(Qt.CheckState.Checked if t.on else Qt.CheckState.Unchecked)
-            self.list.addItem(item)
+        self._fill()
         if self.param in params:
             self.list.setCurrentRow(params.index(self.param))
         self.list.blockSignals(False)
         self.list.setFixedHeight(8 + 20 * min(max(len(params), 1), ROWS))
         self._show_settings()
+
+    def _fill(self) -> None:
+        """The rows as they are: brought up to date in place, since one of them may just have been pressed."""
+        while self.list.count() > len(self._things):
+            self.list.takeItem(self.list.count() - 1)
+        for k, t in enumerate(self._things):
+            item = self.list.item(k) or QListWidgetItem(self.list)
+            item.setText(f"{t.words}   {t.note}")
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked if t.on else Qt.CheckState.Unchecked)
 
     def choose(self, param: str) -> None:
         """The thing whose handle is in the hand."""
@@ -97,6 +104,7 @@ class Things(QWidget):
     def _make(self, step: Step) -> None:
         self._made_for = step.kind
         kind = kind_of(step.kind)
+        self.list.setAccessibleName(kind.title)
         for layout in (self._settings, self._acts):
             while layout.count():
                 item = layout.takeAt(0)
@@ -180,14 +188,12 @@ class Things(QWidget):
         self._change(name, self.param, name, value)
 
     def _named(self, name: str) -> None:
-        thing = next((t for t in self._things if t.param == self.param), None)
-        text = self._lines[name].text().strip()
-        if thing is not None and text != thing.values[name]:
-            self._set(name, text)
+        self._set(name, self._lines[name].text().strip())
 
     def _change(self, words: str, param: str, name: str, value: Any) -> None:
         shot, step = self._state.shot, self._state.step
-        if shot is None or step is None:
+        thing = next((t for t in self._things if t.param == param), None)
+        if shot is None or step is None or thing is None or value == {**thing.values, "on": thing.on}[name]:
             return
         self._state.edits.change(
             f"{step.name}: {words}", lambda: shot.with_step(kind_of(step.kind).thing_set(step, param, name, value))

@@ -31,7 +31,6 @@ from transmixis.shot.sampling import sampled as sampled
 ProductKind = Literal["picture", "matte", "motion", "camera", "shape", "readings"]
 ALWAYS, SCREEN, BACKGROUND = "always", "screen", "background"
 Analysis = Mapping[str, Array]
-T = TypeVar("T")
 P = TypeVar("P", bound=BaseModel)
 
 

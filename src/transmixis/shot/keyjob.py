@@ -9,18 +9,13 @@ from typing import Any
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.media.cache import FrameCache
-from transmixis.media.files import make_folder, write_atomically
 from transmixis.media.source import Source, open_source
-from transmixis.media.still import write_still
+from transmixis.shot.cutjob import Cut, Folder, told_plate
 from transmixis.shot.material import Material
 from transmixis.shot.model import Plate, Shot, Step
-from transmixis.shot.outputs import refuse
-from transmixis.shot.plainjson import cleaned, dumps
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps.place import Place
 from transmixis.shot.steps.screen_key import ScreenKey
-
-READINGS = "readings.json"
 
 
 @dataclass(frozen=True)
@@ -75,11 +70,8 @@ def run_key(job: KeyJob, out: Path, progress: Progress, *, overwrite: bool = Fal
     Raises UserError before any work if something would be written over.
     """
     shot, source = key_shot(job)
-    kinds = ("matte", "foreground", *(("comp",) if job.over else ()))
-    numbers = range(source.info.first_number, source.info.first_number + shot.length)
-    outputs = [out / f"{kind}.{n:04d}.exr" for n in numbers for kind in kinds] + [out / READINGS]
-    refuse(outputs, inputs=[p for p in (job.plate, job.clean, job.over) if p], overwrite=overwrite)
-    make_folder(out)
+    folder = Folder(out, shot, source)
+    folder.prepare((job.plate, job.clean, job.over), comp=job.over is not None, overwrite=overwrite)
     material, cache = Material(Path.cwd()), FrameCache(job.cache_bytes)
     renderer = Renderer(shot, material, cache)
     renderer.progress = progress
@@ -90,60 +82,25 @@ def run_key(job: KeyJob, out: Path, progress: Progress, *, overwrite: bool = Fal
             step = shot.step("key")
             shot = shot.with_step(step.model_copy(update={"params": {**step.params, **proposal.values}}))
             renderer = Renderer(shot, material, cache, renderer.analyses)
-    result = _describe(shot, source, renderer, proposal)
-    failed: dict[str, str] = {}
-    for n in range(1, shot.length + 1):
-        progress.at(n - 1, shot.length, f"keying frame {n} of {shot.length}")
-        number = source.info.first_number + n - 1
-        try:
-            result["frames"].append(_one_frame(renderer, n, number, out, with_comp=job.over is not None))
-        except UserError as e:
-            failed[str(number)] = str(e)
-    progress.at(1, 1, "done")
-    if failed and not result["frames"]:
-        raise UserError(next(iter(failed.values())))
-    result = {**result, "failed": failed, "worst": worst_of(result["frames"])}
-    write_atomically(out / READINGS, dumps(cleaned(result)))
-    return result
+    told = _describe(shot, source, renderer, proposal)
+    return folder.write(lambda n: _cut(renderer, n, with_comp=job.over is not None), told, "keying", progress)
 
 
 def _describe(shot: Shot, source: Source, renderer: Renderer, proposal: Any) -> dict[str, Any]:
     a = renderer.analysis("key")
     return {
-        "plate": {"path": source.info.path, "width": shot.width, "height": shot.height, "frames": shot.length,
-                  "colour_space": source.info.space, "chroma_halved": source.info.chroma_halved, "notes": list(source.info.notes)},
+        "plate": told_plate(source, shot),
         "screen": {"kind": str(a["kind"]), "colour_linear": [float(v) for v in a["colour"]], "notes": [str(n) for n in a["notes"]]},
         "settings": dict(shot.step("key").params),
         "proposal": {"values": proposal.values, "reason": proposal.reason} if proposal else None,
-        "frames": [],
     }  # fmt: skip
 
 
-def _one_frame(renderer: Renderer, n: int, number: int, out: Path, *, with_comp: bool) -> dict[str, Any]:
+def _cut(renderer: Renderer, n: int, *, with_comp: bool) -> Cut:
     readings = renderer.measure("key", n)
     if readings and readings[0].name == "frame":
         raise UserError(readings[0].note)
     picture = renderer.product("step:key", n).picture
     assert picture is not None
-    write_still(out / f"matte.{number:04d}.exr", picture[..., 3], kind="float")
-    write_still(out / f"foreground.{number:04d}.exr", picture, kind="float")
-    if with_comp:
-        comp = renderer.product("step:place", n).picture
-        assert comp is not None
-        write_still(out / f"comp.{number:04d}.exr", comp, kind="half")
-    return {"frame": number, "readings": [reading_dict(r) for r in readings]}
-
-
-def reading_dict(r: Any) -> dict[str, Any]:
-    """A reading for machine-readable results."""
-    out = {"name": r.name, "value": r.value, "unit": r.unit, "limit": r.limit, "ratio": r.ratio, "state": r.state}
-    return {**out, "note": r.note} if r.note else out
-
-
-def worst_of(frames: list[dict[str, Any]]) -> dict[str, Any] | None:
-    """The reading that is furthest over its limit, and where; None if nothing was read."""
-    known = [(r["ratio"], f["frame"], r) for f in frames for r in f["readings"] if r["ratio"] is not None]
-    if not known:
-        return None
-    ratio, frame, r = max(known, key=lambda t: t[0])
-    return {"frame": frame, "name": r["name"], "value": r["value"], "unit": r["unit"], "limit": r["limit"], "ratio": ratio}
+    comp = renderer.product("step:place", n).picture if with_comp else None
+    return Cut(picture[..., 3], picture, comp, readings)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Mapping
+from typing import Any, TypeVar
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from transmixis.core.errors import UserError
 from transmixis.shot.contract import AnyKind, Slot
 from transmixis.shot.model import Step
 from transmixis.shot.pins import params_at
+
+M = TypeVar("M", bound=BaseModel)
 
 
 def split_ref(ref: str) -> tuple[str, str]:
@@ -64,9 +67,14 @@ def passed_through(step: Step, kind: AnyKind) -> str | None:
 
 def checked(step: Step, kind: AnyKind, frame: int) -> Any:
     """The step's parameters at a frame. Raises UserError if they do not fit the kind."""
+    return modelled(step, kind.Params, params_at(step, frame))
+
+
+def modelled(step: Step, model: type[M], values: Mapping[str, Any]) -> M:
+    """Values of a step as its model has them. Raises UserError if they do not fit."""
     try:
         # what a newer program has added is kept in the file, and passed by here
-        return kind.Params.model_validate({k: v for k, v in params_at(step, frame).items() if k in kind.Params.model_fields})
+        return model.model_validate({k: v for k, v in values.items() if k in model.model_fields})
     except ValidationError as e:
         first = e.errors()[0]
         raise UserError(f"Step '{step.name}': {'.'.join(map(str, first['loc']))} {first['msg'].lower()}; set it anew.") from e

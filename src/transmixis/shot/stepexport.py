@@ -45,6 +45,8 @@ def export_step(
     kind = kind_of(shot.step(step_id).kind)
     product = kind.product
     if kind.writes:
+        if not 1 <= frame <= shot.length:
+            raise UserError(f"The shot has no frame {frame}; it has {shot.length}.")
         refuse_ending(out, kind.writes, shot.step(step_id).name)
         refuse([out], inputs=[renderer.material.path_of(p) for p in shot.plates], overwrite=overwrite)
         return renderer.to_file(step_id, frame, out)

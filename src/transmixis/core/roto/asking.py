@@ -12,7 +12,7 @@ from transmixis.core.types import Array
 
 LEAST = 0.03  # px: below this signs say nothing
 SCALE = 2.0  # px of true error for one of the signs' mean (measured on made takes, docs/limits.md)
-FREELY = 0.25  # px by which a way may go off in the first frame from its only pin, before anything is known of it
+FREELY = 0.25  # px a frame that a way is thought to go off by beyond its last pin (judgement, docs/limits.md)
 
 
 def foretold(chosen: Between, others: Sequence[Between], strip: Array, closed: bool = True) -> Array:
@@ -22,15 +22,12 @@ def foretold(chosen: Between, others: Sequence[Between], strip: Array, closed: b
     k = len(chosen.points)
     t = np.linspace(0, 1, k)
     directions = chosen.apart * np.sqrt(chosen.share * (1 - chosen.share))
-    signs = [np.maximum(directions, np.sqrt(t * (1 - t)) * chosen.closes / 2)]
-    seen = np.isfinite(strip)
-    if seen.any():
-        signs.append(np.where(seen, strip, np.interp(np.arange(k), np.flatnonzero(seen), strip[seen])))
+    signs = _signs(np.maximum(directions, np.sqrt(t * (1 - t)) * chosen.closes / 2), strip)
     if others:
         signs.append(np.max([_another(chosen, w, closed) for w in others], axis=0))
-    out = SCALE * np.exp(np.mean([np.log(np.maximum(s, LEAST)) for s in signs], axis=0))
+    out = _mean_of(signs)
     out[0] = out[-1] = 0.0
-    return np.asarray(out)
+    return out
 
 
 def _another(chosen: Between, way: Between, closed: bool) -> Array:
@@ -39,44 +36,55 @@ def _another(chosen: Between, way: Between, closed: bool) -> Array:
     return trust * np.asarray(apart(chosen.points, way.points, closed))
 
 
-def beyond(frames: int, rate: float, strip: Array, between_ways: Array | None) -> Array:
-    """(frames + 1) px that the outline is thought to be off at 0, 1, 2 .. frames from its last pin, where no other follows; `rate` px a frame
-    that its ways have gone off by elsewhere."""
-    signs = [rate * np.arange(frames + 1.0)]
-    if np.isfinite(strip).any():
-        seen = np.isfinite(strip)
-        signs.append(np.where(seen, strip, np.interp(np.arange(frames + 1), np.flatnonzero(seen), strip[seen])))
-    if between_ways is not None:
-        signs.append(between_ways / 2)
-    out = SCALE * np.exp(np.mean([np.log(np.maximum(s, LEAST)) for s in signs], axis=0))
+def beyond(frames: int, strip: Array) -> Array:
+    """(frames + 1) px that the outline is thought to be off at 0, 1, 2 .. frames from its last pin, where no other follows: what a way may go off
+    by in so many frames, and how far the strip inside differs from the pin (`strip`, as in `foretold`)."""
+    out = _mean_of(_signs(FREELY * np.arange(frames + 1.0), strip))
     out[0] = 0.0
-    return np.asarray(out)
+    return out
+
+
+def _signs(first: Array, strip: Array) -> list[Array]:
+    """A sign, and what the strip tells if it was seen: between frames where it was."""
+    seen = np.isfinite(strip)
+    return [first, np.interp(np.arange(len(strip)), np.flatnonzero(seen), strip[seen])] if seen.any() else [first]
+
+
+def _mean_of(signs: Sequence[Array]) -> Array:
+    return np.asarray(SCALE * np.exp(np.mean([np.log(np.maximum(s, LEAST)) for s in signs], axis=0)))
 
 
 @dataclass(frozen=True)
 class Ask:
-    """A frame that wants a pin, and `worst` px, what some frame is foretold to be off by at most before it is set."""
+    """A frame that wants a pin; `worst` px that some frame is foretold to be off by before it is set, and `then` afterwards."""
 
     frame: int
     worst: float
+    then: float
 
 
 def asked(pins: Sequence[int], foretold_px: Array, limit: float, most: int = 12) -> tuple[Ask, ...]:
     """The frames to pin, the next one first (frames counted from 1, `foretold_px` (length)), until every frame is thought to be under the limit:
     each the middle of the stretch that holds the worst frame, which leaves less than the worst frame itself does. What follows the first
-    supposes that a pin in the middle halves what its stretch is off by. At most `most`; none if all is under the limit."""
-    px = np.nan_to_num(np.asarray(foretold_px, np.float64), nan=0.0).copy()
+    supposes that a pin in the middle halves what its stretch is off by. At most `most`; none if all is under the limit. Frames at either end of which
+    nothing is known (nan) are left out: what is known ends there."""
+    known = np.flatnonzero(np.isfinite(foretold_px))
+    if not len(known):
+        return ()
+    begin = int(known[0])
+    px = np.nan_to_num(np.asarray(foretold_px, np.float64)[begin : known[-1] + 1], nan=0.0)
     out: list[Ask] = []
-    set_at = sorted(set(pins))
+    set_at = sorted({p - begin for p in pins if 1 <= p - begin <= len(px)})
     while set_at and len(px) and px.max() >= limit and len(out) < most:
         worst = int(px.argmax()) + 1
         a = max((p for p in set_at if p <= worst), default=None)
         b = min((p for p in set_at if p >= worst), default=None)
         frame = 1 if a is None else len(px) if b is None else (a + b) // 2
-        out.append(Ask(frame, float(px.max())))
         if frame in set_at:
             break
+        before = float(px.max())
         px[(a or 1) - 1 : b or len(px)] /= 2
         px[frame - 1] = 0.0
+        out.append(Ask(frame + begin, before, float(px.max())))
         set_at = sorted([*set_at, frame])
     return tuple(out)

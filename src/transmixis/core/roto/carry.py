@@ -48,11 +48,7 @@ class Pinned:
         line, at = drawn(self.points, corner, closed)
         self.at, self.shares = along(line, np.searchsorted(at, np.arange(len(self.points)) - 1e-9), closed)
         h, w = look.levels.shape[:2]
-        inside = (
-            cv2.erode(covered(line, h, w), np.ones((3, 3), np.uint8), iterations=2) if closed else np.zeros((h, w), np.float32)
-        )
-        if not closed:
-            inside = np.where(distances(line, h, w, False, 4.0) < THREAD, 1, 0)
+        inside = _inside(line, h, w, closed)
         inside = np.where(look.hidden, 0, inside).astype(np.float32)
         self.strips = [Strip(look.soft(s), inside, self.at, closed) for s in LOOKS]
 
@@ -131,11 +127,11 @@ def _flowed(before: Look, now: Look, places: Array, speed: Array, closed: bool) 
     return _affine_about(flow, inside, places - (x0, y0), speed)
 
 
-def _inside(places: Array, h: int, w: int, closed: bool) -> Array:
+def _inside(line: Array, h: int, w: int, closed: bool) -> Array:
     """(h, w) what lies inside an outline without its border, or on a thread."""
     if not closed:
-        return (distances(places, h, w, False, 4.0) < THREAD).astype(np.float32)
-    return np.asarray(cv2.erode(covered(places, h, w), np.ones((3, 3), np.uint8), iterations=2))
+        return (distances(line, h, w, False, 4.0) < THREAD).astype(np.float32)
+    return np.asarray(cv2.erode(covered(line, h, w), np.ones((3, 3), np.uint8), iterations=2))
 
 
 def _affine_about(flow: Array, inside: Array, places: Array, speed: Array) -> Array:

@@ -45,6 +45,12 @@ def controls(points: Array, corner: Array, closed: bool = True) -> Array:
     return out if closed else out[:-1]
 
 
+def on_cubic(controls_: Array, t: Array | float) -> Array:
+    """Places (..., 2) on cubics of control points (..., 4, 2) at shares `t` of their way."""
+    a, b, c, d = (controls_[..., k, :] for k in range(4))
+    return np.asarray((1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t * t * c + t**3 * d)
+
+
 def drawn(points: Array, corner: Array, closed: bool = True, flat: float = FLAT, steps: int | None = None) -> tuple[Array, Array]:
     """((m, 2) the line through the points, (m) at which share of which segment each of its places lies: 2.25 is a quarter behind the third
     point). No place of the cubic lies more than `flat` px off it; or each segment
@@ -61,15 +67,8 @@ def drawn(points: Array, corner: Array, closed: bool = True, flat: float = FLAT,
     first = np.repeat(np.cumsum(many) - many, many)
     t = ((np.arange(len(segment)) - first) / many[segment])[:, None]
     q = c[segment]
-    line = (1 - t) ** 3 * q[:, 0] + 3 * (1 - t) ** 2 * t * q[:, 1] + 3 * (1 - t) * t * t * q[:, 2] + t**3 * q[:, 3]
+    line = on_cubic(q, t)
     at = segment + t[:, 0]
     if not closed:
         line, at = np.vstack([line, p[-1:]]), np.append(at, len(p) - 1.0)
     return line, at
-
-
-def split(points: Array, corner: Array, segment: int, share: float = 0.5) -> Array:
-    """Where a new point must lie so that it stands on the line: at a share of a segment."""
-    c = controls(points, corner)[segment]
-    t = share
-    return np.asarray((1 - t) ** 3 * c[0] + 3 * (1 - t) ** 2 * t * c[1] + 3 * (1 - t) * t * t * c[2] + t**3 * c[3])

@@ -2,47 +2,38 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.progress import Progress
-from transmixis.core.roto.asking import FREELY, beyond, foretold
+from transmixis.core.roto.asking import beyond, foretold
 from transmixis.core.roto.carry import LOOKS, Look, Pinned, carried
 from transmixis.core.roto.path import Between, Way, between, chosen
 from transmixis.core.roto.strip import Seen, seen_at
 from transmixis.core.types import Array
 
 STILL, TRACK, SEATED, FLOW = "eased", "motion", "motion, seated", "picture"
-WAYS = (STILL, TRACK, SEATED, FLOW)
-FITTED = (SEATED, FLOW)
 ENOUGH = 0.3  # of a window that must be seen before it says something
-CLOSES, LOOKS_SO = (
-    0.3,
-    0.5,
-)  # px: a way that misses the pins by less, and looks off by less between them, needs no other beside it
+# px: a way that misses the pins by less, and looks off by less between them, needs no other beside it
+CLOSES, LOOKS_SO = 0.3, 0.5
 FAR = 12.0  # px: a window that differs by more says no more than that it is lost
 PLAIN = 2.0  # levels² that a px makes where there is nothing to see
-DOUBT, UNSEEN, UNLIKE = (
-    0.05,
-    0.3,
-    0.01,
-)  # px a frame that a fitted way may go off by; where nothing is seen; for a level of difference
+# px a frame that a fitted way may go off by; where nothing is seen; for a level of difference
+DOUBT, UNSEEN, UNLIKE = 0.05, 0.3, 0.01
 
 
 @dataclass(frozen=True)
 class Told:
-    """A stretch: `points` (k, n, 2) px for the frames first..last, `foretold` (k) px that they may be off by, the `way` that carries it, and what
-    each way misses the other pin by (px; empty beyond the last pin)."""
+    """A stretch: `points` (k, n, 2) px for the frames first..last, `foretold` (k) px that they may be off by, and the `way` that carries it."""
 
     first: int
     last: int
     points: Array
     foretold: Array
     way: str
-    closes: Mapping[str, float]
 
 
 Guide = Callable[[int, int], Array]  # from a frame to another: 3 x 3
@@ -72,7 +63,7 @@ class Carrier:
         best = paths[0] if len(paths) == 1 else chosen(paths, {p.way: self._unlike(p, one) for p in paths})
         strip = self._strip(best.points, range(first, last + 1), (one, two), base)
         off = foretold(best, [p for p in paths if p is not best], strip, one.closed)
-        return Told(first, last, best.points, off, best.way, {p.way: p.closes for p in paths})
+        return Told(first, last, best.points, off, best.way)
 
     def _holds(self, path: Between, pins: Sequence[Pinned], base: float) -> bool:
         """True if a way closes and looks so well that there is nothing to win by another."""
@@ -83,19 +74,17 @@ class Carrier:
         off = [self._off(path.points[i], path.first + i, pins, base) for i in some]
         return all(np.isfinite(v) and v <= LOOKS_SO for v in off)
 
-    def beyond(self, pin_frame: int, end: int, pin: Pinned, way: str = "", rate: float | None = None) -> Told:
-        """From a pin to the end of the shot, on the side where no other follows. `way`: the one that served elsewhere, else the first of them;
-        `rate` px a frame that it went off by there."""
+    def beyond(self, pin_frame: int, end: int, pin: Pinned) -> Told:
+        """From a pin to the end of the shot, on the side where no other follows, by the first of the ways."""
         self._all = k = abs(end - pin_frame)
-        used = way if way in self.ways else self.ways[0]
         going = 1 if end >= pin_frame else -1
         frames = range(pin_frame, end + going, going)
-        points = self._way(used, pin, pin_frame, end).points
+        points = self._way(self.ways[0], pin, pin_frame, end).points
         strip = self._strip(points, frames, (pin,), self._grain_of(points, frames, pin))
-        off = beyond(k, FREELY if rate is None else max(rate, 0.02), strip, None)
+        off = beyond(k, strip)
         if going < 0:
             points, off = points[::-1], off[::-1]
-        return Told(min(pin_frame, end), max(pin_frame, end), points, off, used, {})
+        return Told(min(pin_frame, end), max(pin_frame, end), points, off, self.ways[0])
 
     def _way(self, way: str, pin: Pinned, first: int, last: int) -> Way:
         """From a pin's frame to another, one way."""
@@ -169,17 +158,3 @@ class Carrier:
                 px = np.sqrt(np.maximum(seen.left[ok] - base, 0) / (seen.slope[ok] + PLAIN))
                 told.append(float(np.minimum(px, FAR).mean()))
         return min(told, default=float("nan"))
-
-
-def rate_of(stretches: Sequence[Told], way: str) -> float | None:
-    """px a frame that a way went off by over the stretches that it was tried on; None where there are none."""
-    rates = [t.closes[way] / (t.last - t.first) for t in stretches if way in t.closes and t.last > t.first]
-    return float(np.median(rates)) if rates else None
-
-
-def served(stretches: Sequence[Told]) -> str:
-    """The way that carries most of the frames of the stretches; '' where there are none."""
-    votes: dict[str, int] = {}
-    for t in stretches:
-        votes[t.way] = votes.get(t.way, 0) + t.last - t.first
-    return max(votes, key=lambda w: votes[w]) if votes else ""

@@ -95,8 +95,8 @@ class OutlineTool(Tool):
         if hit is not None:
             if not super().busy:
                 self._alone = sets_alone(self.handle, event)
-                if self._alone:
-                    self.handle = replace(self.handle, param=str(self.handle.facts["some"]))
+                if "some" in self.handle.facts:
+                    self.handle = replace(self.handle, param=self.handle.facts["some" if self._alone else "whole"])
                 self.begin()
             self.chosen, self._grip = hit, p
             return True

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from xml.sax.saxutils import quoteattr
 
@@ -16,7 +16,7 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.types import Array
-from transmixis.media.files import said, why, write_atomically
+from transmixis.media.files import make_folder, said, why, write_atomically
 
 LARGEST = 32 << 20  # bytes of a file that are read
 MOST = 2000  # paths of a file
@@ -33,11 +33,12 @@ class Curve:
     segments: Array
     closed: bool
     wide: float = 0.0
-    joins: str = field(default="add")
+    joins: str = "add"
 
 
 def write_svg(path: Path, curves: list[Curve], width: int, height: int) -> None:
     """One frame's outlines as a picture of this size."""
+    make_folder(path.parent)
     rows = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}" viewBox="0 0 {width} {height}">',
         *(_row(c) for c in curves),

@@ -51,15 +51,15 @@ def pieces_of(shapes: Sequence[OneShape], params: Any, pins: Pins, length: int) 
         for s in stretches(held, length) if params.carry != EASED else ():
             first = s.before.frame if s.before else max(1, s.after.frame - FARTHEST if s.after else 1)
             last = s.after.frame if s.after else min(length, s.before.frame + FARTHEST if s.before else length)
-            ends = [h.frame for h in (s.before, s.after) if h]
-            if last < first or not all(1 <= f <= length for f in ends):
+            if last < first or not all(1 <= h.frame <= length for h in (s.before, s.after) if h):
                 continue
             depends = {
                 "ends": [[h.frame, *h.marks] for h in (s.before, s.after) if h], "how": plain,
                 "shape": [shape.closed, [bool(c) for h in (s.before, s.after) if h for c in shape.corners(h.marks)]],
             }  # fmt: skip
-            frames = tuple(sorted({*range(first, last + 1), *ends, int(params.at)} & set(range(1, length + 1))))
-            out.append(Piece(piece_name(shape, s), first, last, frames, depends))
+            calmed = round(4 * params.calm)  # a calmed motion looks so far to either side
+            looked = {*range(first - calmed, last + 1 + calmed), int(params.at)} & set(range(1, length + 1))
+            out.append(Piece(piece_name(shape, s), first, last, tuple(sorted(looked)), depends))
     return tuple(out)
 
 
@@ -70,7 +70,7 @@ def analysed(shapes: Sequence[OneShape], inputs: Inputs, params: Any, piece: Pie
     held = pinned(shape, params, inputs.pins())
     stretch = next(s for s in stretches(held, inputs.shot.length) if s.name == which)
     look = _looker(inputs)
-    guide = _guide(inputs, params, piece.frames)
+    guide = _guide(inputs, params, range(piece.first, piece.last + 1))
     carrier = Carrier(look, guide, ways_of(params.carry), progress)
     if stretch.before and stretch.after:
         one, two = alike(shape, stretch.before, stretch.after)
@@ -85,7 +85,7 @@ def analysed(shapes: Sequence[OneShape], inputs: Inputs, params: Any, piece: Pie
         one = pin.marks
         end = piece.last if stretch.before else piece.first
         look_at = Pinned(look(pin.frame), xy(one), shape.corners(one), shape.closed)
-        told = carrier.beyond(pin.frame, end, look_at, "", None)
+        told = carrier.beyond(pin.frame, end, look_at)
     return _kept(
         told, one, [edge_row(look(n).levels, _line(shape, one, p), shape.closed) for n, p in enumerate(told.points, told.first)]
     )
@@ -103,8 +103,6 @@ def _kept(told: Told, marks: Sequence[Mark], rows: Sequence[Array]) -> Analysis:
         "points": told.points,
         "foretold": told.foretold,
         "way": np.array(told.way),
-        "ways": np.array(list(told.closes), dtype=np.str_),
-        "closes": np.array(list(told.closes.values()), np.float64),
     }
 
 
@@ -142,8 +140,8 @@ def _guide(inputs: Inputs, params: Any, frames: Sequence[int]) -> Guide | None:
 
 @dataclass(frozen=True)
 class Lies:
-    """An outline at a frame: its points, whether it was `set` there, what it is foretold to be off by (px; nan: not known), by which `way` it came there,
-    and the `closes` of all ways."""
+    """An outline at a frame: its points, whether it was `set` there, what it is foretold to be off by (px; nan: not known), and by which `way` it came
+    there."""
 
     marks: tuple[Mark, ...]
     set: bool
@@ -158,7 +156,7 @@ def lies_at(shape: OneShape, inputs: Inputs, params: Any, frame: int, hold: Hold
     held = pinned(shape, params, inputs.pins())
     here = next((h for h in held if h.frame == frame), None)
     if here is not None:
-        return Lies(here.marks, True, 0.0, "pin")
+        return Lies(here.marks, True, 0.0)
     stretch = stretch_at(held, frame)
     if stretch is None:
         return Lies((), False, float("nan"), note="nothing is drawn yet")
@@ -174,19 +172,14 @@ def lies_at(shape: OneShape, inputs: Inputs, params: Any, frame: int, hold: Hold
 
 def _eased(shape: OneShape, stretch: Stretch, inputs: Inputs, params: Any, frame: int, hold: Hold) -> Lies:
     """What its pins leave over after the motion, eased between them, and carried by the motion again."""
-    note = "it is only eased here"
     one = stretch.before or stretch.after
     assert one is not None
-    if not (stretch.before and stretch.after):
-        return Lies(
-            at_places(one.marks, moved_points(hold.matrix, _rest(inputs, params, one, xy(one.marks)))), False, np.nan, TRACK, note
-        )
-    a, b = alike(shape, stretch.before, stretch.after)
-    t = ease(one.easing, (frame - one.frame) / (stretch.after.frame - one.frame), one.handles)
-    rest = (1 - t) * _rest(inputs, params, one, xy(a)) + t * _rest(inputs, params, stretch.after, xy(b))
-    return Lies(
-        at_places(a, moved_points(hold.matrix, rest)), False, float("nan"), TRACK if inputs.has("motion") else STILL, note
-    )
+    marks, rest = one.marks, _rest(inputs, params, one, xy(one.marks))
+    if stretch.before and stretch.after:
+        marks, other = alike(shape, stretch.before, stretch.after)
+        t = ease(one.easing, (frame - one.frame) / (stretch.after.frame - one.frame), one.handles)
+        rest = (1 - t) * _rest(inputs, params, one, xy(marks)) + t * _rest(inputs, params, stretch.after, xy(other))
+    return Lies(at_places(marks, moved_points(hold.matrix, rest)), False, float("nan"), note="it is only eased here")
 
 
 def _rest(inputs: Inputs, params: Any, pin: Held, points: Array) -> Array:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -13,12 +12,14 @@ from pydantic import ValidationError
 
 from transmixis.core.errors import UserError
 from transmixis.core.matte.outline import Mark, marks_of, xy
-from transmixis.core.roto.curve import controls, drawn
-from transmixis.media.exchange.outlines import LARGEST, Curve, read_svg, write_svg
-from transmixis.media.files import said, why, write_atomically
+from transmixis.core.roto.curve import controls, drawn, on_cubic
+from transmixis.media.exchange.outlines import Curve, read_svg, write_svg
+from transmixis.media.files import said
+from transmixis.shot.exchange import write_json
 from transmixis.shot.model import Pin, Step
 from transmixis.shot.pins import parameter
-from transmixis.shot.plainjson import cleaned, dumps
+from transmixis.shot.plainjson import read_json
+from transmixis.shot.refs import modelled
 from transmixis.shot.steps.outlines import MOST, SOME, WHOLE, OneShape, pinned
 from transmixis.shot.steps.shapeparams import ShapesParams, shapes_of
 
@@ -33,7 +34,7 @@ KEPT = ("carry", "feather", "shutter", "turned", "takes", "calm", "way", "lost")
 
 def told(step: Step) -> dict[str, Any]:
     """A step's shapes and their pins as plain values."""
-    params = ShapesParams.model_validate({k: v for k, v in step.params.items() if k in ShapesParams.model_fields})
+    params = modelled(step, ShapesParams, step.params)
     rows = []
     for shape in shapes_of(params):
         row = shape.model_dump()
@@ -45,21 +46,14 @@ def told(step: Step) -> dict[str, Any]:
 
 def write_shapes(path: Path, step: Step) -> None:
     """All shapes of a step with their pins."""
-    write_atomically(path, dumps(cleaned(told(step))))
+    write_json(path, told(step))
 
 
 def read_shapes(path: Path, step: Step, frame: int = 1) -> Step:
     """The step with the shapes of a JSON file; or with those of an SVG file, pinned at `frame`. Raises UserError for what holds none."""
     if path.suffix.lower() == SVG:
         return _with(step, _of_curves(read_svg(path), frame), {}, path)
-    try:
-        if path.stat().st_size > LARGEST:
-            raise UserError(f"{said(path.name)} is larger than {LARGEST >> 20} MB.")
-        data = json.loads(path.read_bytes())
-    except OSError as e:
-        raise UserError(f"{said(path.name)} cannot be read: {why(e)}.") from e
-    except (ValueError, RecursionError) as e:
-        raise UserError(f"{said(path.name)} is no JSON: {said(str(e))[:120]}.") from e
+    data = read_json(path)
     rows = data.get("shapes") if isinstance(data, dict) else None
     if not isinstance(rows, list) or not rows or not all(isinstance(r, dict) for r in rows):
         raise UserError(f"{said(path.name)} holds no list 'shapes'; write it as `matte shapes --help` says.")
@@ -85,7 +79,7 @@ def _with(step: Step, rows: Sequence[dict[str, Any]], settings: dict[str, Any], 
         where = "its settings"
         params = {k: v for k, v in step.params.items() if k not in ("outline", "shapes")}
         params |= {**settings, "shapes": [s.model_dump() for s in shapes], "at": min(p.frame for p in pins[shapes[0].whole])}
-        ShapesParams.model_validate({k: v for k, v in params.items() if k in ShapesParams.model_fields})
+        modelled(step, ShapesParams, params)
     except (ValidationError, ValueError, TypeError, KeyError, UserError) as e:
         words = str(e.errors()[0]["msg"]) if isinstance(e, ValidationError) else str(e)
         raise UserError(f"{said(path.name)}: {where} {said(words)[:160]}.") from e
@@ -137,14 +131,12 @@ def _fitted(c: Curve) -> Curve:
         starts = np.vstack([[c.start], c.segments[:-1, 2]])
         segments: list[Any] = []
         for start, s in zip(starts, c.segments, strict=True):
-            middle = (start + 3 * s[0] + 3 * s[1] + s[2]) / 8
-            t = np.array([0.25, 0.5, 0.75])[:, None]
-            some = (1 - t) ** 3 * start + 3 * (1 - t) ** 2 * t * s[0] + 3 * (1 - t) * t * t * s[1] + t**3 * s[2]
+            some = on_cubic(np.array([start, *s]), np.array([0.25, 0.5, 0.75])[:, None])
             if max(_away(p, ring) for p in some) < OFF or len(c.segments) > MOST_POINTS:
                 segments.append(s)
                 continue
             a, b, d = (start + s[0]) / 2, (s[0] + s[1]) / 2, (s[1] + s[2]) / 2
-            segments += [np.array([a, (a + b) / 2, middle]), np.array([(b + d) / 2, d, s[2]])]
+            segments += [np.array([a, (a + b) / 2, some[1]]), np.array([(b + d) / 2, d, s[2]])]
         if len(segments) == len(c.segments):
             break
         c = replace(c, segments=np.array(segments))

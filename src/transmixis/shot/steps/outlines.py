@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from transmixis.core.errors import UserError
 from transmixis.core.matte.outline import Mark, completed, marks_of, xy
-from transmixis.core.roto.curve import controls
+from transmixis.core.roto.curve import controls, on_cubic
 from transmixis.core.types import Array
 from transmixis.shot.contract import Pins
 from transmixis.shot.model import Pin
@@ -191,7 +191,6 @@ def _on_the_line(shape: OneShape, own: Sequence[Mark], whole: Sequence[Mark], ot
             continue
         way = theirs[ahead] - theirs[back]
         t = float(np.clip((theirs[i] - theirs[back]) @ way / max(float(way @ way), 1e-9), 0.02, 0.98))
-        c = cubics[segment]
-        p = (1 - t) ** 3 * c[0] + 3 * (1 - t) ** 2 * t * c[1] + 3 * (1 - t) * t * t * c[2] + t**3 * c[3]
+        p = on_cubic(cubics[segment], t)
         out[k] = (i, float(p[0]), float(p[1]))
     return tuple(out)

@@ -14,10 +14,9 @@ from transmixis.core.matte.outline import off_the_edge, xy
 from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.roto.asking import asked
 from transmixis.core.roto.curve import drawn
 from transmixis.core.roto.joined import joined
-from transmixis.shot.contract import Act, Analysis, Effect, Handle, Inputs, Piece, Pins, Product, Proposal, Slot, StepKind, Thing
+from transmixis.shot.contract import Act, Analysis, Handle, Inputs, Piece, Pins, Product, Proposal, Slot, StepKind, Thing
 from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.pins import parameter, set_pin
 from transmixis.shot.steps import shapethings
@@ -27,8 +26,9 @@ from transmixis.shot.steps.outlineborder import border_of
 from transmixis.shot.steps.outlinecarry import EASED, Lies, analysed, corrected, lies_at, pieces_of
 from transmixis.shot.steps.outlinefile import JSON, SVG, read_shapes, write_frame, write_shapes
 from transmixis.shot.steps.outlines import SOME, OneShape, pinned
+from transmixis.shot.steps.shapeask import limit_of, next_pin
 from transmixis.shot.steps.shapeparams import ShapesParams, shapes_of
-from transmixis.shot.steps.shapesheet import foretold_all, unrolled
+from transmixis.shot.steps.shapesheet import unrolled
 from transmixis.shot.steps.shapethings import NEW, words_of
 
 OFF = 1.5  # px: an outline further off its edge shows as a rim or a bite (judgement, docs/limits.md)
@@ -89,7 +89,7 @@ class Shapes(StepKind[ShapesParams]):
         ]
         facts = {
             "smooth": shape.smooth, "corners": shape.corners(its.marks).tolist(), "closed": shape.closed, "here": list(its.here),
-            "taken": [m[0] for h in pinned(shape, params, inputs.pins()) for m in h.marks], "off": its.off, "some": shape.some,
+            "taken": [m[0] for h in pinned(shape, params, inputs.pins()) for m in h.marks], "whole": shape.whole, "some": shape.some,
             "others": others,
         }  # fmt: skip
         hint = DRAW if shape.closed else DRAW_OPEN
@@ -128,6 +128,9 @@ class Shapes(StepKind[ShapesParams]):
     def _lies(self, shape: OneShape, inputs: Inputs, params: ShapesParams, frame: int, hold: Hold, *, make: bool = True) -> Lies:
         at = partial(_carried, shape, inputs, params, make)
         return corrected(shape, lies_at(shape, inputs, params, frame, hold, make=make), inputs, params, frame, at)
+
+    def _lies_then(self, shape: OneShape, inputs: Inputs, params: ShapesParams, frame: int) -> Lies:
+        return self._lies(shape, inputs, params, frame, hold_at(inputs, params, frame))
 
     # -- its outlines as things
 
@@ -183,7 +186,7 @@ class Shapes(StepKind[ShapesParams]):
         gone = not_seen(inputs, params, hold)
         lies = {s.id: self._lies(s, inputs, params, frame, hold) for s in shapes_of(params) if s.on and not gone}
         borders = [
-            border_of(s, lies[s.id].marks, partial(_carried, s, inputs, params, True), frame, inputs.shot.length, params)
+            border_of(s, lies[s.id].marks, partial(self._lies_then, s, inputs, params), frame, inputs.shot.length, params)
             for s in shapes_of(params)
             if s.id in lies and len(lies[s.id].marks) >= s.least
         ]
@@ -197,15 +200,17 @@ class Shapes(StepKind[ShapesParams]):
     def read(self, inputs: Inputs, params: ShapesParams, product: Product, frame: int) -> list[Reading]:
         hold, lies = product.work
         out = hold_reading(inputs, hold)
-        drawn_any = any(len(pinned(s, params, inputs.pins())) for s in shapes_of(params))
-        if not product.shape:
-            note = "it is not to be seen here" if drawn_any else "nothing is drawn yet"
+        if not any(its.marks for its in lies.values()):
+            there = any(pinned(s, params, inputs.pins()) for s in shapes_of(params))
+            note = "it is not to be seen here" if there else "nothing is drawn yet"
             return [
                 *out,
                 Reading("foretold", None, "px", FORETOLD, note=note),
                 Reading("off the edge", None, "px", OFF, note=note),
             ]
         out.append(_foretold(shapes_of(params), lies))
+        if not product.shape:
+            return [*out, Reading("off the edge", None, "px", OFF, note="strands have no edge that they must keep to")]
         plate = inputs.picture("plate", frame)[..., :3]
         shown = linear_to_srgb(np.clip(plate, 0, None))
         told = [f for line in product.shape if (f := off_the_edge(shown, line)) is not None]
@@ -217,40 +222,14 @@ class Shapes(StepKind[ShapesParams]):
 
     def propose(self, inputs: Inputs, params: ShapesParams, progress: Progress) -> Proposal | None:
         """The frame to pin next, where the most is won, and how many more it takes; nothing once every frame is under the limit."""
-        if params.carry == EASED:
-            return None
-        worst: tuple[float, OneShape, Any] | None = None
-        for shape in shapes_of(params):
-            pins = [h.frame for h in pinned(shape, params, inputs.pins())]
-            px = foretold_all(shape, inputs, params)
-            asks = asked(pins, px, FORETOLD) if px is not None else ()
-            if asks and (worst is None or asks[0].worst > worst[0]):
-                worst = (asks[0].worst, shape, asks)
-        if worst is None:
-            return None
-        _, shape, asks = worst
-        first, more = asks[0], len(asks) - 1
-        name = f"{shape.name}: pin" if shape.name else "Pin"
-        then = asks[1].worst if more else FORETOLD
-        rest = (
-            f" Then {more} more, at {', '.join(str(a.frame) for a in asks[1:5])}, and every frame is thought to be under {FORETOLD:g} px."
-            if more
-            else " Then every frame is thought to be under the limit."
-        )
-        return Proposal(
-            values={},
-            reason=f"{name} frame {first.frame} next: the middle of the stretch that is foretold to be off most.{rest}",
-            effects=(Effect("foretold", first.worst, min(then, first.worst), "px", FORETOLD),),
-            costs=f"About 4 minutes a pin, {4 * (more + 1)} in all.",
-            frames=(first.frame, first.frame),
-            asks=tuple(a.frame for a in asks),
-        )
+        shapes = [s for s in shapes_of(params) if s.on] if params.carry != EASED else []
+        return next_pin(shapes, inputs, params, limit_of(inputs, "foretold", FORETOLD))
 
     plots = "whole"
 
     def plot(self, inputs: Inputs, params: ShapesParams, frame: int) -> Plot:
         """Each outline unrolled, and what it is foretold to be off by on every frame."""
-        return unrolled(shapes_of(params), inputs, params, FORETOLD)
+        return unrolled(shapes_of(params), inputs, params, limit_of(inputs, "foretold", FORETOLD))
 
 
 def _carried(shape: OneShape, inputs: Inputs, params: ShapesParams, make: bool, frame: int) -> Lies:
@@ -267,7 +246,7 @@ def _foretold(shapes: tuple[OneShape, ...], lies: dict[int, Lies]) -> Reading:
     p = xy(its.marks)
     x, y = p.min(axis=0).astype(int)
     spot = (max(0, int(x)), max(0, int(y)), int(np.ptp(p[:, 0])) + 1, int(np.ptp(p[:, 1])) + 1)
-    note = "set here" if its.set else f"carried by {'the ' if its.way else ''}{its.way}"
+    note = "set here" if its.set else f"carried by the {its.way}"
     return Reading(
         "foretold", float(off), "px", FORETOLD, spot=spot, note=f"{words_of(shape)}: {note}" if len(shapes) > 1 else note
     )

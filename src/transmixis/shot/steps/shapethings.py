@@ -10,6 +10,7 @@ from transmixis.core.errors import UserError
 from transmixis.shot.model import Step
 from transmixis.shot.offers import Act, Thing
 from transmixis.shot.pins import parameter
+from transmixis.shot.refs import modelled
 from transmixis.shot.steps.outlines import MOST, WHOLE, OneShape, named
 from transmixis.shot.steps.params import facts
 from transmixis.shot.steps.shapeparams import ShapesParams, shapes_of
@@ -30,7 +31,8 @@ def words_of(shape: OneShape) -> str:
 def things(step: Step) -> tuple[Thing, ...]:
     """The step's outlines."""
     return tuple(
-        Thing(s.whole, words_of(s), _note(step, s), s.on, {n: getattr(s, n) for n in SETTINGS}) for s in shapes_of(_params(step))
+        Thing(s.whole, words_of(s), _note(step, s), s.on, {n: getattr(s, n) for n in SETTINGS})
+        for s in shapes_of(modelled(step, ShapesParams, step.params))
     )
 
 
@@ -43,7 +45,7 @@ def _note(step: Step, shape: OneShape) -> str:
 
 def with_thing(step: Step, new: str) -> tuple[Step, str]:
     """One more outline or strand behind the others, with a number that none has had."""
-    shapes = shapes_of(_params(step))
+    shapes = shapes_of(modelled(step, ShapesParams, step.params))
     if len(shapes) >= MOST:
         raise UserError(f"'{step.name}' has {MOST} shapes, which is the most; draw this one in another step.")
     used = [s.id for s in shapes] + [int(k.partition(".")[2]) for k in step.pins if k.partition(".")[2].isdecimal()]
@@ -53,7 +55,7 @@ def with_thing(step: Step, new: str) -> tuple[Step, str]:
 
 def without_thing(step: Step, param: str) -> Step:
     """Without a shape and its pins; the last one leaves an empty step."""
-    shapes = shapes_of(_params(step))
+    shapes = shapes_of(modelled(step, ShapesParams, step.params))
     gone = _shape(shapes, param)
     pins = {k: v for k, v in step.pins.items() if k not in (gone.whole, gone.some)}
     params = {k: v for k, v in step.params.items() if not (gone.id == 1 and parameter(k) == WHOLE)}
@@ -64,7 +66,7 @@ def without_thing(step: Step, param: str) -> Step:
 
 def thing_set(step: Step, param: str, name: str, value: Any) -> Step:
     """A setting of a shape changed."""
-    shapes = shapes_of(_params(step))
+    shapes = shapes_of(modelled(step, ShapesParams, step.params))
     shape = _shape(shapes, param)
     try:
         new = OneShape.model_validate({**shape.model_dump(), name: value})
@@ -82,7 +84,3 @@ def _shape(shapes: tuple[OneShape, ...], param: str) -> OneShape:
 
 def _kept(step: Step, shapes: tuple[OneShape, ...]) -> Step:
     return step.model_copy(update={"params": {**step.params, "shapes": [s.model_dump() for s in shapes]}})
-
-
-def _params(step: Step) -> ShapesParams:
-    return ShapesParams.model_validate({k: v for k, v in step.params.items() if k in ShapesParams.model_fields})
