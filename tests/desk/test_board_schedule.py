@@ -285,7 +285,7 @@ def test_the_newest_film_wins(board: MainWindow, qtbot: Any) -> None:
 
 
 def moved_once(window: MainWindow, qtbot: Any, day: int) -> tuple[float, float]:
-    """One block of work moved by the mouse's way: the longest gap between two ticks and the interface's own work, in seconds."""
+    """One block of work moved: the longest gap between two ticks and the interface's own work, in seconds."""
     worst, last = 0.0, time.perf_counter()
 
     def tick() -> None:
