@@ -19,7 +19,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.survey.blur import measure_blur
 from transmixis.core.survey.scan import prepare
 from transmixis.media.still import write_still
-from transmixis.shot.keyjob import bare_shot
+from transmixis.shot.bare import bare_shot
 from transmixis.shot.material import Material
 from transmixis.shot.render import Renderer
 

@@ -20,7 +20,7 @@ from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.surface import Surface
 from transmixis.core.progress import Progress
 from transmixis.media.source import open_source
-from transmixis.shot.keyjob import bare_shot
+from transmixis.shot.bare import bare_shot
 from transmixis.shot.lensjob import tell_lens
 from transmixis.shot.material import Material
 from transmixis.shot.render import Renderer

@@ -10,7 +10,7 @@ import pytest
 
 from transmixis.media.movie import MovieWriter
 from transmixis.media.source import open_source
-from transmixis.shot.keyjob import bare_shot
+from transmixis.shot.bare import bare_shot
 from transmixis.shot.looks import facts_against_shot, plate_findings
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot

@@ -17,7 +17,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.readings import FAULT
 from transmixis.media.cache import FrameCache
 from transmixis.media.still import write_still
-from transmixis.shot.keyjob import bare_shot
+from transmixis.shot.bare import bare_shot
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.platejobs import Worse, mend_plate

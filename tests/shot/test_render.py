@@ -25,10 +25,11 @@ from transmixis.core.progress import Progress, words_for_seconds
 from transmixis.media.cache import FrameCache
 from transmixis.media.source import open_source
 from transmixis.media.still import read_coded, write_still
+from transmixis.shot.bare import bare_shot
 from transmixis.shot.deliver import deliver, file_hash, frame_path
 from transmixis.shot.document import Document
 from transmixis.shot.given import refuse_cycles
-from transmixis.shot.keyjob import KeyJob, bare_shot, run_key
+from transmixis.shot.keyjob import KeyJob, run_key
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Shot
 from transmixis.shot.outputs import Standing

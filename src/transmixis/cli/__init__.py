@@ -221,6 +221,7 @@ def key(
     shrink: Annotated[float | None, typer.Option(help="Edge shrink, px.")] = None,
     soften: Annotated[float | None, typer.Option(help="Edge soften, px.")] = None,
     spill: Annotated[float | None, typer.Option(help="Spill removal, 0..1.")] = None,
+    garbage: Annotated[Path | None, typer.Option(help="What to keep: a .json or .svg of outlines, or a matte.")] = None,
     cache: Annotated[int, typer.Option(min=16, max=1 << 20, help="Frame cache, MB.")] = 1024,
     overwrite: Overwrite = False,
     as_json: Json = False,
@@ -234,7 +235,7 @@ def key(
         for k, v in {"black": black, "white": white, "shrink": shrink, "soften": soften, "spill": spill}.items()
         if v is not None
     }
-    job = KeyJob(plate, clean, over, screen, space, given or None, cache << 20)
+    job = KeyJob(plate, clean, over, screen, space, given or None, cache << 20, garbage)
     result = with_bar(lambda p: run_key(job, to, p, overwrite=overwrite))
     w = result["worst"]
     text = f"{len(result['frames'])} frames keyed to {to}; {result['screen']['kind']} screen; " + "; ".join(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -10,6 +11,8 @@ import typer
 from transmixis.cli.common import Json, Overwrite, Strict, app, show, with_bar
 from transmixis.shot.mattejob import MATTE, MatteJob, run_matte
 from transmixis.shot.model import Shot, Step
+from transmixis.shot.steps.difference_matte import DifferenceMatte
+from transmixis.shot.steps.luma_matte import AUTO, BLACK, WHITE, LumaMatte
 from transmixis.shot.steps.outlinefile import read_shapes
 from transmixis.shot.steps.shapes import Shapes
 
@@ -19,6 +22,9 @@ app.add_typer(matte, name="matte")
 Plate = Annotated[Path, typer.Argument(help="A movie, a sequence or one of its files.")]
 Out = Annotated[Path, typer.Option("--out", help="The folder for matte.####.exr, foreground.####.exr and readings.json.")]
 Over = Annotated[Path | None, typer.Option("--over", help="A background: comp.####.exr is written too.")]
+Garbage = Annotated[
+    Path | None, typer.Option("--garbage", help="What to keep: a .json or .svg of outlines, or a matte (still or sequence).")
+]
 Space = Annotated[str | None, typer.Option(help="Colour space; else guessed.")]
 
 
@@ -45,6 +51,58 @@ def shapes(
         return read_shapes(outlines, Step(id=MATTE, kind=Shapes.kind, name="Shapes", inputs={"plate": "plate:hero"}))
 
     job = MatteJob(plate, make, over, space, (outlines,))
+    told(with_bar(lambda p: run_matte(job, to, p, overwrite=overwrite)), to, strict=strict, as_json=as_json)
+
+
+@matte.command()
+def difference(
+    plate: Plate,
+    clean: Annotated[Path, typer.Option("--clean", help="The same view without the subject: a still, or a take's first frame.")],
+    to: Out,
+    over: Over = None,
+    garbage: Garbage = None,
+    space: Space = None,
+    overwrite: Overwrite = False,
+    strict: Strict = False,
+    as_json: Json = False,
+) -> None:
+    """Take out of a take on a tripod what its empty frame has not."""
+    made = Step(
+        id=MATTE, kind=DifferenceMatte.kind, name="Difference matte", inputs={"plate": "plate:hero", "clean": "plate:clean"}
+    )
+    job = MatteJob(plate, lambda shot: made, over, space, clean=clean, garbage=garbage)
+    told(with_bar(lambda p: run_matte(job, to, p, overwrite=overwrite)), to, strict=strict, as_json=as_json)
+
+
+class GroundWord(StrEnum):
+    """What an element lies on."""
+
+    auto = "auto"
+    black = "black"
+    white = "white"
+
+
+BY_GROUND = {GroundWord.auto: AUTO, GroundWord.black: BLACK, GroundWord.white: WHITE}
+
+
+@matte.command()
+def luma(
+    plate: Plate,
+    to: Out,
+    ground: Annotated[GroundWord, typer.Option(help="What the element lies on; auto looks at its rim.")] = GroundWord.auto,
+    low: Annotated[float, typer.Option(min=0, max=0.99, help="Empty up to here, 0..1.")] = 0.0,
+    high: Annotated[float, typer.Option(min=0.01, max=1, help="Solid from here on, 0..1.")] = 1.0,
+    over: Over = None,
+    garbage: Garbage = None,
+    space: Space = None,
+    overwrite: Overwrite = False,
+    strict: Strict = False,
+    as_json: Json = False,
+) -> None:
+    """Take an element off its black or white ground, exactly."""
+    settings = {"by": BY_GROUND[ground], "low": low, "high": high}
+    made = Step(id=MATTE, kind=LumaMatte.kind, name="Luma matte", inputs={"plate": "plate:hero"}, params=settings)
+    job = MatteJob(plate, lambda shot: made, over, space, garbage=garbage)
     told(with_bar(lambda p: run_matte(job, to, p, overwrite=overwrite)), to, strict=strict, as_json=as_json)
 
 

@@ -9,10 +9,12 @@ from typing import Any
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.media.cache import FrameCache
-from transmixis.media.source import Source, open_source
+from transmixis.media.source import Source
+from transmixis.shot.bare import bare_plate, bare_shot
 from transmixis.shot.cutjob import Cut, Folder, told_plate
+from transmixis.shot.keeping import REF, keeping
 from transmixis.shot.material import Material
-from transmixis.shot.model import Plate, Shot, Step
+from transmixis.shot.model import Shot, Step
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps.place import Place
 from transmixis.shot.steps.screen_key import ScreenKey
@@ -29,21 +31,7 @@ class KeyJob:
     space: str | None = None
     settings: dict[str, Any] | None = None  # None: proposed by measurement
     cache_bytes: int = 1 << 30
-
-
-def bare_plate(path: Path, plate_id: str, role: Any, space: str | None = None) -> tuple[Plate, Source]:
-    """A plate document and its opened material, outside any production."""
-    source = open_source(path)
-    # the given path, not one of its files, so that the sequence is found again as it was named
-    return Plate(id=plate_id, role=role, path=str(path.resolve()), name=path.name, space=space), source
-
-
-def bare_shot(path: Path, space: str | None = None) -> tuple[Shot, Source]:
-    """A shot around one plate."""
-    plate, source = bare_plate(path, "hero", "hero", space)
-    info = source.info
-    rate = str(info.rate) if info.rate else "24"
-    return Shot(code="plate", length=info.count, rate=rate, width=info.width, height=info.height, plates=(plate,)), source
+    garbage: Path | None = None  # outlines or mattes of what is kept
 
 
 def key_shot(job: KeyJob) -> tuple[Shot, Source]:
@@ -61,7 +49,10 @@ def key_shot(job: KeyJob) -> tuple[Shot, Source]:
     if job.over:
         plates.append(bare_plate(job.over, "background", "background")[0])
         steps.append(Step(id="place", kind=Place.kind, name="Place", inputs={"front": "step:key", "back": "plate:background"}))
-    return shot.model_copy(update={"plates": tuple(plates), "steps": tuple(steps)}), source
+    if job.garbage:
+        steps[0] = steps[0].model_copy(update={"inputs": {**inputs, "garbage": REF}})
+    shot = shot.model_copy(update={"plates": tuple(plates), "steps": tuple(steps)})
+    return (keeping(shot, job.garbage) if job.garbage else shot), source
 
 
 def run_key(job: KeyJob, out: Path, progress: Progress, *, overwrite: bool = False) -> dict[str, Any]:
@@ -71,7 +62,7 @@ def run_key(job: KeyJob, out: Path, progress: Progress, *, overwrite: bool = Fal
     """
     shot, source = key_shot(job)
     folder = Folder(out, shot, source)
-    folder.prepare((job.plate, job.clean, job.over), comp=job.over is not None, overwrite=overwrite)
+    folder.prepare((job.plate, job.clean, job.over, job.garbage), comp=job.over is not None, overwrite=overwrite)
     material, cache = Material(Path.cwd()), FrameCache(job.cache_bytes)
     renderer = Renderer(shot, material, cache)
     renderer.progress = progress

@@ -15,8 +15,10 @@ from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.types import Array, Matte, Rgba
 from transmixis.media.cache import FrameCache
+from transmixis.media.source import Source
+from transmixis.shot.bare import bare_plate, bare_shot
 from transmixis.shot.cutjob import Cut, Folder, told_plate
-from transmixis.shot.keyjob import bare_plate, bare_shot
+from transmixis.shot.keeping import REF, keeping
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.products import DEFAULT_CACHE
@@ -27,27 +29,43 @@ MATTE = "matte"
 
 @dataclass(frozen=True)
 class MatteJob:
-    """What is cut out of `plate`, by the step that `make` gives for its shot; `reads` are other files that it takes. `over` a background."""
+    """What is cut out of `plate`, by the step that `make` gives for its shot; `reads` are other files that it
+    takes, `clean` the plate's empty frame, `garbage` says what is kept. `over` a background."""
 
     plate: Path
     make: Callable[[Shot], Step]
     over: Path | None = None
     space: str | None = None
     reads: tuple[Path, ...] = ()
+    clean: Path | None = None
+    garbage: Path | None = None
 
 
 def run_matte(job: MatteJob, out: Path, progress: Progress, *, overwrite: bool = False) -> dict[str, Any]:
     """Write the mattes of all frames into `out`; gives what is kept there as readings.json. Broken frames are named and passed over. Raises
     UserError before any work if something would be written over."""
-    shot, source = bare_shot(job.plate, job.space)
-    back = (bare_plate(job.over, "background", "background")[0],) if job.over else ()
-    shot = shot.model_copy(update={"plates": (*shot.plates, *back), "steps": (job.make(shot),)})
+    shot, source = _shot(job)
     folder = Folder(out, shot, source)
-    folder.prepare((job.plate, job.over, *job.reads), comp=job.over is not None, overwrite=overwrite)
+    folder.prepare((job.plate, job.over, job.clean, job.garbage, *job.reads), comp=job.over is not None, overwrite=overwrite)
     renderer = Renderer(shot, Material(Path.cwd()), FrameCache(DEFAULT_CACHE))
     renderer.progress = progress
     told = {"plate": told_plate(source, shot), "settings": dict(shot.step(MATTE).params)}
     return folder.write(lambda n: _cut(renderer, n, comp=job.over is not None), told, "cutting out", progress)
+
+
+def _shot(job: MatteJob) -> tuple[Shot, Source]:
+    """The shot that a job stands for."""
+    shot, source = bare_shot(job.plate, job.space)
+    more = []
+    if job.over:
+        more.append(bare_plate(job.over, "background", "background")[0])
+    if job.clean:
+        more.append(bare_plate(job.clean, "clean", "clean", job.space)[0])
+    step = job.make(shot)
+    if job.garbage:
+        step = step.model_copy(update={"inputs": {**step.inputs, "garbage": REF}})
+    shot = shot.model_copy(update={"plates": (*shot.plates, *more), "steps": (step,)})
+    return (keeping(shot, job.garbage) if job.garbage else shot), source
 
 
 def _cut(renderer: Renderer, n: int, *, comp: bool) -> Cut:

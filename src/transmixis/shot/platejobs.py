@@ -15,10 +15,10 @@ from transmixis.core.repair.background import background_words
 from transmixis.core.survey.clean_fit import WHY, CleanFit
 from transmixis.media.source import open_source
 from transmixis.shot import looks
+from transmixis.shot.bare import bare_shot
 from transmixis.shot.contract import sampled
 from transmixis.shot.cutjob import reading_dict
 from transmixis.shot.deliver import deliver, refuse_target
-from transmixis.shot.keyjob import bare_shot
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.outputs import refuse

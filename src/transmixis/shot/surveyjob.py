@@ -11,8 +11,9 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.survey.plate import PlateSurvey
+from transmixis.shot.bare import bare_shot
 from transmixis.shot.cutjob import reading_dict
-from transmixis.shot.keyjob import KeyJob, bare_shot, key_shot
+from transmixis.shot.keyjob import KeyJob, key_shot
 from transmixis.shot.looks import plate_findings, screen
 from transmixis.shot.material import Material
 from transmixis.shot.platejobs import clean_part

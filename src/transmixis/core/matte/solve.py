@@ -326,16 +326,18 @@ def solve_pixels(
     clusters: Clusters,
     *,
     green: bool,
+    priors: Array = PRIORS,
 ) -> tuple[Matte, Rgb]:
     """Alpha (h, w) and premultiplied colour (h, w, 3) of every pixel; the inputs are unchanged.
 
     frame, screen: (h, w, 3) scene linear. law: (3, 2) noise law. depth: px from what may be screen, on a grid of its own;
     pixels deeper than `reach` are subject. empty: prior of bare screen, on a grid of its own. local: (gh, gw, 10)
-    support, mean, packed covariance. green: the screen is green, else blue.
+    support, mean, packed covariance. green: the screen is green, else blue. priors: weights as in PRIORS; before any other background than
+    a screen there is no neutral colour (its weight 0).
     """
     alpha, fore = np.empty(frame.shape[:2], np.float32), np.empty(frame.shape, np.float32)
     table = _cluster_table(clusters, law)
-    _solve_all(frame, screen, law, depth, np.float32(reach), empty, local, table, green, PRIORS, alpha, fore)
+    _solve_all(frame, screen, law, depth, np.float32(reach), empty, local, table, green, priors, alpha, fore)
     return alpha, fore
 
 

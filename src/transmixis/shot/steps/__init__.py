@@ -8,6 +8,7 @@ from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.camera import Camera
 from transmixis.shot.steps.camera_file import CameraFile
 from transmixis.shot.steps.conform import Conform
+from transmixis.shot.steps.difference_matte import DifferenceMatte
 from transmixis.shot.steps.dust import DustOut
 from transmixis.shot.steps.edges import Edges
 from transmixis.shot.steps.even_out import EvenOut
@@ -15,6 +16,7 @@ from transmixis.shot.steps.exposure import Exposure
 from transmixis.shot.steps.garbage_matte import GarbageMatte
 from transmixis.shot.steps.lay_in import LayIn
 from transmixis.shot.steps.lens import BendBack, Straighten
+from transmixis.shot.steps.luma_matte import LumaMatte
 from transmixis.shot.steps.marks import Marks
 from transmixis.shot.steps.match import Match
 from transmixis.shot.steps.patch import Patch
@@ -47,6 +49,8 @@ KINDS: dict[str, AnyKind] = {
         DustOut(),
         GarbageMatte(),
         ScreenKey(),
+        DifferenceMatte(),
+        LumaMatte(),
         Shapes(),
         PointTrack(),
         SurfaceTrack(),

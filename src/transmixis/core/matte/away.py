@@ -1,0 +1,288 @@
+"""Difference matte: what stands in a take and not in its empty frame, with the empty frame seen through its soft edge.
+
+First the empty frame is brought to stand and to be lit as the take. What is unlike it beyond noise and shadow, with the shortest border
+around it, is the thing (core.matte.unlike, core.matte.cut). In the band around that border every pixel is solved as the thing's colours over the
+empty frame in the light that falls there (core.matte.solve), which puts the edge where it is and leaves no line of background around it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+
+import cv2
+import numpy as np
+
+from transmixis.core.errors import UserError
+from transmixis.core.matte.convolve import fill_unknown, shrink
+from transmixis.core.matte.cut import cut, stepped
+from transmixis.core.matte.solve import PRIORS, solve_pixels
+from transmixis.core.matte.subject import UPPER, Clusters, local_colours, shot_clusters
+from transmixis.core.matte.unlike import AROUND, Unlike, misfit, spread, unlike
+from transmixis.core.matte.veil import seen_through
+from transmixis.core.motion.camera import Move, anchor_of, follow
+from transmixis.core.motion.coding import grey_of
+from transmixis.core.motion.steady import moved
+from transmixis.core.survey.noise import noise_law, noise_over_time
+from transmixis.core.types import Array, Mask, Matte, Rgb
+
+THING = 10.0  # misfit at which a pixel is as likely thing as background: noise alone gives 3, and 10 in one of fifty
+MOST = 60.0  # misfit that counts: more tells nothing more
+SURE = 40.0  # misfit beyond which a pixel is plainly no background
+LENGTH = 4.0  # what a pixel of border costs where there is no edge
+LIKE = 5.0  # of the cost of being inside that goes where the colour is one of the things' own
+TEXTURE = 12.0  # times the noise's variance: texture that proves
+NOISE_ONLY = 9.0  # misfit about a pixel that noise alone reaches
+BAND = 16.0 / 640  # of the width: how far about the border edges are soft (hair, blur)
+CUT = 960  # px: a wider frame's border is first found smaller
+NO_SCREEN = PRIORS.copy()
+NO_SCREEN[0] = 0.0
+
+
+@dataclass(frozen=True)
+class AwayModel:
+    """What was learnt of a take: its empty frame as it stands in it, where it is `known`, the noise's law and how many noises lie
+    between the two (h, w, 1), the things' colours, and how the empty frame was moved. What a person
+    sets: `doubt`, the misfit from which a pixel is rather thing; `reach`, a factor on how far about the border edges are soft; `clear`: look
+    for what can be seen through."""
+
+    empty: Rgb
+    known: Mask
+    law: Array
+    grains: Array
+    clusters: Clusters
+    move: Move
+    doubt: float = THING
+    reach: float = 1.0
+    clear: bool = True
+
+
+@dataclass(frozen=True)
+class Away:
+    """One frame: `alpha`, premultiplied `foreground`, the thing's `mask` before its edge was solved, the empty frame as `lit` here, `light` (h, w)
+    that is left of it, the gain (3,) of the whole frame, and how unlike it is."""
+
+    alpha: Matte
+    foreground: Rgb
+    mask: Mask
+    lit: Rgb
+    light: Array
+    gain: Array
+    found: Unlike = field(repr=False)
+
+
+def learn_away(frames: Sequence[Rgb], empty: Rgb) -> AwayModel:
+    """Learn a take from sampled `frames` and its `empty` frame, all (h, w, 3) scene linear. Raises UserError where they cannot be compared."""
+    if any(f.shape != empty.shape for f in frames):
+        raise UserError("The empty frame has another size than the take; bring it to the take's size.")
+    anchor = anchor_of(grey_of(empty))
+    moves = [m for m in (follow(anchor, grey_of(f)).move for f in frames) if m]
+    move = _middle(moves)
+    stands, known = _standing(empty, move)
+    law, grains = _noise(frames, empty)
+    model = AwayModel(stands, known, law, grains, shot_clusters([], []), move)
+    found = [take_away(f, model) for f in frames]
+    model = replace(model, clusters=shot_clusters(frames, [_core(a) for a in found]))
+    return _cleared(model, frames, found)
+
+
+def _middle(moves: Sequence[Move]) -> Move:
+    if not moves:
+        return Move(reason="take and empty frame share too little texture to be aligned")
+    x, y, turn, grow = (float(v) for v in np.median([[m.x, m.y, m.turn, m.grow] for m in moves], axis=0))
+    return Move(x, y, turn, grow, float(np.median([m.error for m in moves])), moves[0].points)
+
+
+def _standing(empty: Rgb, move: Move) -> tuple[Rgb, Mask]:
+    """The empty frame where it stands in the take, and where it is known there; beyond its border it is as it was."""
+    if not move or move.length < 2 * move.error:
+        return empty, np.ones(empty.shape[:2], bool)
+    likeness = move.similarity(empty.shape)
+    known = moved(np.ones((*empty.shape[:2], 1), np.float32), likeness).reshape(empty.shape[:2]) > 0.999
+    return np.where(known[..., None], moved(empty, likeness), empty).astype(np.float32), known
+
+
+def _noise(frames: Sequence[Rgb], empty: Rgb) -> tuple[Array, Array]:
+    """The law of the take's noise, and how many of it lie between take and empty frame."""
+    everywhere = np.ones(empty.shape[:2], bool)
+    own = np.median([noise_law(f, everywhere) for f in frames[:3]], axis=0)
+    there = noise_law(empty, everywhere)
+    told = noise_over_time(list(pairwise(frames))) if len(frames) > 1 else None
+    law = (own if told is None else told.law).astype(np.float32)
+    grey = 0.18
+    share = float(np.mean((there[:, 0] * grey + there[:, 1]) / np.maximum(own[:, 0] * grey + own[:, 1], 1e-9)))
+    return law, np.full((*empty.shape[:2], 1), 1 + min(share, 1.5), np.float32)
+
+
+def _cleared(model: AwayModel, frames: Sequence[Rgb], found: Sequence[Away]) -> AwayModel:
+    """The model with less noise in its empty frame: the mean of it and of what the take shows of it bare and in the same light."""
+    total, seen = model.empty.copy(), np.ones(model.known.shape, np.float32)
+    for f, a in zip(frames, found, strict=True):
+        near = cv2.dilate(a.mask.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+        bare = (cv2.dilate(a.found.plain, np.ones((5, 5), np.uint8)) < NOISE_ONLY) & ~near
+        total += np.where(bare[..., None], f / a.gain, 0)
+        seen += bare
+    grains = 1 + (model.grains - 1) / seen[..., None]
+    return replace(model, empty=(total / seen[..., None]).astype(np.float32), grains=grains.astype(np.float32))
+
+
+def _core(found: Away) -> Mask:
+    """What is plainly thing: deep inside it, and far from the background's colour."""
+    deep = cv2.distanceTransform(found.mask.astype(np.uint8), cv2.DIST_L2, 5)
+    sure = np.minimum(found.found.plain, found.found.shaded) > SURE
+    core = sure & (deep > BAND * deep.shape[1] / 3)
+    return np.asarray(core if core.any() else sure & (deep > 2))
+
+
+def take_away(frame: Rgb, model: AwayModel) -> Away:
+    """The thing in one (h, w, 3) scene linear frame of the take that `model` was learnt from. The frame is unchanged."""
+    frame = np.ascontiguousarray(frame, np.float32)
+    gain = frame_gain(frame, model.empty)
+    lit = (model.empty * gain).astype(np.float32)
+    found = unlike(frame, lit, model.law, model.grains)
+    mask = _thing(frame, lit, found, model)
+    light = _fallen(found, mask)
+    behind = (lit * light[..., None]).astype(np.float32)
+    alpha, fore = _solved(frame, behind, mask, model)
+    if model.clear:
+        _veiled(frame, behind, mask, model, alpha, fore)
+    return Away(alpha, fore, mask, behind, light, gain, found)
+
+
+def frame_gain(frame: Rgb, empty: Rgb) -> Array:
+    """The light (3,) of a frame over that of its empty frame: the gain that most of small cells share."""
+    size = (max(1, frame.shape[1] // 8), max(1, frame.shape[0] // 8))
+    a, b = (shrink(x, *size).reshape(-1, 3) for x in (empty, frame))
+    lit = (np.minimum(a, b).min(axis=1) > 2e-3) & (np.maximum(a, b).max(axis=1) < 0.9)
+    if lit.sum() < 30:
+        return np.ones(3, np.float32)
+    stops = np.log2(b[lit] / a[lit])
+    middle = np.median(stops, axis=0)
+    for width in (0.5, 0.3, 0.15, 0.08, 0.04):
+        near = (np.abs(stops - middle) < width).all(axis=1)
+        if near.sum() > 20:
+            middle = np.median(stops[near], axis=0)
+    return np.asarray(np.exp2(middle), np.float32)
+
+
+def _thing(frame: Rgb, lit: Rgb, found: Unlike, model: AwayModel) -> Mask:
+    """The thing's pixels (h, w) by the cheapest border, on a grid of at most CUT pixels across: its edge is solved afterwards."""
+    h, w = frame.shape[:2]
+    k = max(1, -(-w // CUT))
+    size = (max(2, w // k), max(2, h // k))
+    away = np.minimum(np.minimum(found.plain, found.shaded), MOST)
+    doubt = _likeness(frame, model.clusters) * (1 - _told_by_texture(lit, model.law))
+    costs = np.dstack([np.where(model.known, away, model.doubt - LIKE), model.doubt - LIKE * doubt]).astype(np.float32)
+    shown, behind = np.sqrt(np.maximum(frame, 0)), np.sqrt(np.maximum(lit * found.light, 0))
+    if k > 1:
+        costs, shown, behind = (shrink(x, *size) for x in (costs, shown, behind))
+    steps = [np.minimum(a, b) for a, b in zip(stepped(shown), stepped(shown - behind), strict=True)]
+    mask = cut(costs[..., 1], costs[..., 0], steps, LENGTH)
+    return mask if k == 1 else cv2.resize(mask.astype(np.uint8), (w, h), interpolation=cv2.INTER_LINEAR) > 0
+
+
+def _told_by_texture(lit: Rgb, law: Array) -> Array:
+    """How far the empty frame's own texture (h, w) proves what shows it to be background, 0..1: a thing of its colour alone is no proof."""
+    noise = (law[:, 0] * np.maximum(lit, 0) + law[:, 1]).sum(axis=2)
+    mean = cv2.GaussianBlur(lit, (0, 0), AROUND)
+    power = cv2.GaussianBlur((lit * lit).sum(axis=2), (0, 0), AROUND) - (mean * mean).sum(axis=2)
+    return np.asarray(np.clip((power / noise - 1) / TEXTURE, 0, 1), np.float32)
+
+
+def _likeness(frame: Rgb, clusters: Clusters) -> Array:
+    """How much each pixel's colour is one of the things', 0..1 (h, w)."""
+    best = np.full(frame.shape[:2], 1e3, np.float32)
+    for mean, cov in zip(clusters.mean, clusters.cov, strict=True):
+        full = np.zeros((3, 3))
+        for value, (i, j) in zip(cov, UPPER, strict=True):
+            full[i, j] = full[j, i] = value
+        white = np.linalg.inv(np.linalg.cholesky(full))
+        off = cv2.transform(frame, np.hstack([white, -white @ mean[:, None].astype(np.float64)]))
+        np.minimum(best, cv2.transform(off * off, np.ones((1, 3))), out=best)
+    return np.asarray(cv2.exp(-np.maximum(best - 3, 0) / 4))
+
+
+def _fallen(found: Unlike, mask: Mask) -> Array:
+    """The light (h, w) that falls on the background, carried on behind the thing: 1 but in shadow."""
+    free = (cv2.dilate(mask.astype(np.uint8), np.ones((7, 7), np.uint8)) == 0).astype(np.float32)
+    h, w = mask.shape
+    if free.sum() < 100:
+        return np.ones((h, w), np.float32)
+    return fill_unknown(found.light.mean(axis=2)[..., None], free, (1.0, 3.0, 9.0, 27.0))[..., 0]
+
+
+def _solved(frame: Rgb, behind: Rgb, mask: Mask, model: AwayModel) -> tuple[Matte, Rgb]:
+    """Alpha and premultiplied colour, solved in the band about the border."""
+    h, w = mask.shape
+    reach = BAND * w * model.reach
+    inner = cv2.distanceTransform(mask.astype(np.uint8), cv2.DIST_L2, 5)
+    outer = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
+    small = shrink(frame, max(2, w // 4), max(2, h // 4))
+    core = shrink((inner > 2.5).astype(np.float32), small.shape[1], small.shape[0])
+    near = local_colours(small, core, 8 / 640 * small.shape[1], 24 / 640 * small.shape[1])
+    local = np.concatenate([near.support[..., None], near.mean, near.cov], axis=2)
+    like = np.where(mask, np.maximum(_likeness(frame, model.clusters), np.minimum(inner / reach, 1) ** 2), 0)
+    bare = _bare(misfit(frame, behind, model.law, model.grains), like, outer > reach)
+    alpha, fore = solve_pixels(
+        frame,
+        behind,
+        model.law * float(model.grains.mean()),
+        inner,
+        reach,
+        bare,
+        local,
+        model.clusters,
+        green=True,
+        priors=NO_SCREEN,
+    )
+    alone = _alone(alpha, mask) | (outer > reach)
+    alpha[alone], fore[alone] = 0, 0
+    return alpha, fore
+
+
+def _alone(alpha: Matte, mask: Mask) -> Mask:
+    """What hangs on no part of the thing: specks that noise makes."""
+    count, labels = cv2.connectedComponents(((alpha > 0.02) | mask).astype(np.uint8), connectivity=8)
+    hangs = np.zeros(count, bool)
+    hangs[labels[mask]] = True
+    return np.asarray(~hangs[labels])
+
+
+def _veiled(frame: Rgb, behind: Rgb, mask: Mask, model: AwayModel, alpha: Matte, fore: Rgb) -> None:
+    """Put in what comes through glass, smoke or gauze, in place: told by the background's texture, carried on to where that has none."""
+    share, trust = seen_through(frame, behind, spread(frame, behind, model.law, model.grains))
+    trust = np.asarray(cv2.erode(trust * mask, np.ones((3, 3), np.uint8)), np.float32)
+    told = np.where(share > 0, trust, 0)
+    if told.max() < 0.5:
+        return
+    whole = _clear_parts(mask, told, trust)
+    known = np.where(
+        whole[..., None],
+        fill_unknown(np.dstack([share, told]), told * whole, (1.0, 3.0, 9.0, 27.0)),
+        fill_unknown(np.dstack([share, told]), trust, (1.0, 3.0)),
+    )
+    within = cv2.erode(mask.astype(np.float32), np.ones((5, 5), np.uint8))
+    weight = np.clip(2 * cv2.GaussianBlur(known[..., 1] * within, (0, 0), 1.0), 0, 1)
+    alpha += weight * (1 - known[..., 0] - alpha)
+    fore += weight[..., None] * (np.maximum(frame - known[..., :1] * behind, 0) - fore)
+
+
+def _clear_parts(mask: Mask, told: Array, trust: Array) -> Mask:
+    """The parts of the thing that are see-through as a whole, such as a pane: what was told of them says so nearly everywhere."""
+    count, labels = cv2.connectedComponents(mask.astype(np.uint8), connectivity=8)
+    area = np.maximum(np.bincount(labels.ravel(), minlength=count), 1)
+    clear = np.bincount(labels.ravel(), told.ravel(), minlength=count)
+    opaque = np.bincount(labels.ravel(), (trust - told).ravel(), minlength=count)
+    chosen = (clear > 0.05 * area) & (clear > 3 * opaque)
+    chosen[0] = False
+    return np.asarray(chosen[labels])
+
+
+def _bare(away: Array, like: Array, far: Mask) -> Array:
+    """Prior (h, w) of a pixel being bare background: high where it and its neighbours differ from it no more than they do `far` from the
+    thing, less where it may as well be the thing itself (`like`, 0..1)."""
+    around = cv2.dilate(cv2.GaussianBlur(away, (0, 0), 0.7), np.ones((3, 3), np.uint8))
+    usual = float(np.quantile(around[far], 0.99)) if far.sum() > 100 else 0.0
+    odds = np.exp(np.minimum((around - np.clip(usual, NOISE_ONLY, MOST / 2)) * 0.7, 40))
+    return np.asarray(0.01 + 0.98 * (1 - like) / (1 + odds), np.float32)

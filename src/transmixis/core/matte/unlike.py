@@ -1,0 +1,91 @@
+"""How unlike the empty frame each pixel of a take is: measured against the noise's law, with light that changed and shadow told from things.
+
+A shadow takes of all channels alike and keeps the texture: around each pixel the frame is explained as the empty frame times one light. What
+is left over, against noise, is what a thing adds. Where neither has texture the two look the same, so that darker things of a like colour
+can pass for shadow; the border's cost (core.matte.cut) and the colours of the shot's things decide there.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from transmixis.core.types import Array, Rgb
+
+NEAR = 1.2  # px: sigma over which a misfit is weighed
+AROUND = 2.5  # px: sigma over which one light is fitted
+MODEL = 0.02  # of the signal: what the law of the noise does not know (compression, reflections)
+STANDS = 0.12  # px: what alignment may be wrong by
+TINT = 0.08  # of the light: how far the light of a shadow differs between channels (skylight against sun; common practice)
+BLACK = 0.002  # scene linear: what an 8-bit code and a curve's toe leave uncertain near black
+DARKEST, LIGHTEST = 0.2, 1.08  # light that a shadow leaves; what lights up is seldom more than this
+SHADOW = 1.5  # what a shadow costs: it is rarer than plain background
+
+
+@dataclass(frozen=True)
+class Unlike:
+    """`plain` (h, w): misfit to the empty frame, 3 where it is noise alone; `shaded`: the same to the empty frame in another light, with what
+    such a light costs; `light` (h, w, 3): that light over the empty frame's."""
+
+    plain: Array
+    shaded: Array
+    light: Array
+
+
+def unlike(frame: Rgb, empty: Rgb, law: Array, grains: Array | float = 2.0) -> Unlike:
+    """Compare a frame with the empty one that stands and is lit as it is. `grains`: how many noises lie between them, 2 if the empty
+    frame is as noisy as the take, 1 if it has none; or a map of it (h, w, 1)."""
+    noise = spread(frame, empty, law, grains)
+    plain = _near(_summed((frame - empty) ** 2 / noise))
+    light, grey = _light(frame, empty, noise)
+    rest = _summed((frame - light * empty) ** 2 / noise)
+    return Unlike(plain, _near(rest) + _costs(light, grey, empty), light)
+
+
+def misfit(frame: Rgb, behind: Rgb, law: Array, grains: Array | float = 2.0) -> Array:
+    """Every pixel's own misfit (h, w) to what lies behind; 3 where it is noise alone."""
+    return _summed((frame - behind) ** 2 / spread(frame, behind, law, grains)).astype(np.float32)
+
+
+def spread(frame: Rgb, empty: Rgb, law: Array, grains: Array | float) -> Array:
+    """The variance (h, w, 3) of the difference of two frames that show the same."""
+    level = np.maximum(np.maximum(frame, empty), 0)
+    slope = np.stack([_slope2(empty[..., c]) for c in range(3)], axis=2)
+    return np.asarray(grains * (law[:, 0] * level + law[:, 1]) + (MODEL * level) ** 2 + STANDS**2 * slope, np.float32)
+
+
+def _slope2(x: Array) -> Array:
+    gx, gy = cv2.Sobel(x, cv2.CV_32F, 1, 0, ksize=3, scale=1 / 8), cv2.Sobel(x, cv2.CV_32F, 0, 1, ksize=3, scale=1 / 8)
+    return np.asarray(cv2.blur(gx * gx + gy * gy, (3, 3)))
+
+
+def _near(misfit: Array) -> Array:
+    return np.asarray(cv2.GaussianBlur(misfit.astype(np.float32), (0, 0), NEAR))
+
+
+def _light(frame: Rgb, empty: Rgb, noise: Array) -> tuple[Array, Array]:
+    """The light that brings the empty frame nearest to the frame around each pixel (weighted least squares): of every channel (h, w, 3), and
+    one (h, w) for all of them."""
+    over = cv2.GaussianBlur(frame * empty / noise, (0, 0), AROUND)
+    under = cv2.GaussianBlur(empty * empty / noise, (0, 0), AROUND)
+    each = np.clip(over / np.maximum(under, 1e-6), 0.02, 8)
+    together = _summed(over) / np.maximum(_summed(under), 1e-6)
+    return each.astype(np.float32), np.clip(together, 0.02, 8).astype(np.float32)
+
+
+def _summed(x: Array) -> Array:
+    """The sum over the channels; NumPy's own is slow over so few."""
+    return np.asarray(x[..., 0] + x[..., 1] + x[..., 2])
+
+
+def _costs(light: Array, grey: Array, empty: Rgb) -> Array:
+    """What a light costs as a shadow: it is rare, has hardly a tint, and leaves between a fifth and all. What is nearly black has no tint that
+    could be told."""
+    base = np.maximum(empty, 0)
+    off = (light - grey[..., None]) * base
+    tint = _summed(off**2 / ((TINT * grey[..., None] * base) ** 2 + BLACK**2))
+    stops = np.log(grey)
+    out = np.maximum(np.log(DARKEST) - stops, 0) + np.maximum(stops - np.log(LIGHTEST), 0)
+    return np.asarray(SHADOW + tint + (out / 0.05) ** 2, np.float32)

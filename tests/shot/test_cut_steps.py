@@ -1,0 +1,209 @@
+"""Difference matte and Luma matte as steps and from the command line; what is kept of a plate, given by a file."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import awaytakes as at
+import cv2
+import numpy as np
+import pytest
+from clirun import here
+
+from transmixis.core.errors import UserError
+from transmixis.core.matte.error import sad
+from transmixis.core.plot import Hills
+from transmixis.core.progress import Progress
+from transmixis.media.cache import FrameCache
+from transmixis.media.still import read_coded, write_still
+from transmixis.shot.bare import bare_plate, bare_shot
+from transmixis.shot.keeping import keeping
+from transmixis.shot.material import Material
+from transmixis.shot.model import Step
+from transmixis.shot.render import Renderer
+from transmixis.shot.steps import kind_of
+
+SIZE = (135, 240)
+
+
+@pytest.fixture(scope="module")
+def take(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, at.AwayTake]:
+    folder = tmp_path_factory.mktemp("away")
+    made = at.away_take("shadow", 3, SIZE)
+    for i, f in enumerate(made.plate, 1):
+        write_still(folder / f"take.{i:04d}.png", f, kind="uint8")
+    write_still(folder / "empty.png", made.empty, kind="uint8")
+    return folder, made
+
+
+def difference(folder: Path, **params: object) -> Renderer:
+    shot, _ = bare_shot(folder / "take.0001.png")
+    clean, _ = bare_plate(folder / "empty.png", "clean", "clean")
+    step = Step(
+        id="d", kind="difference_matte", name="Difference", inputs={"plate": "plate:hero", "clean": "plate:clean"}, params=params
+    )
+    return Renderer(
+        shot.model_copy(update={"plates": (*shot.plates, clean), "steps": (step,)}), Material(Path.cwd()), FrameCache(1 << 28)
+    )
+
+
+def test_the_step_gives_picture_readings_and_plot(take: tuple[Path, at.AwayTake]) -> None:
+    folder, made = take
+    r = difference(folder)
+    picture = r.product("step:d", 2).picture
+    assert picture is not None
+    assert sad(picture[..., 3], made.alpha[1]) < 0.25 * made.alpha[1].sum()
+    names = {x.name: x for x in r.measure("d", 2)}
+    assert names.keys() == {"background off", "holes", "specks", "closed", "boil"}
+    assert names["background off"].value < 1.1
+    plot = r.plot("d", 2)
+    assert plot is not None
+    panel = plot.panels[0]
+    assert isinstance(panel, Hills)
+    assert panel.jaws[0].param == "unlike"
+    assert panel.beyond(panel.jaws[0].value) < 1
+    assert panel.hills[1].counts[-1] > panel.hills[1].counts[:50].sum() / 2  # the subject is plainly unlike
+
+
+def test_a_value_far_off_is_proposed_back_with_what_it_changes(take: tuple[Path, at.AwayTake]) -> None:
+    r = difference(take[0], unlike=0.07)
+    found = r.propose("d", Progress())
+    assert found is not None
+    assert 0.1 <= found.values["unlike"] <= 0.5
+    assert "less background" in found.gains.lower()
+    again = difference(take[0], unlike=found.values["unlike"]).propose("d", Progress())
+    assert again is None
+
+
+def test_glass_is_solid_where_that_is_asked_for(take: tuple[Path, at.AwayTake]) -> None:
+    folder, made = take
+    pane = np.abs(made.alpha[1] - 0.4) < 0.02
+    seen, solid = (
+        difference(folder, glass=g).product("step:d", 2).picture[..., 3][pane].mean() for g in ("seen through", "solid")
+    )  # type: ignore[index]
+    assert seen < solid - 0.15
+    assert abs(seen - 0.4) < abs(solid - 0.4)
+
+
+def test_difference_from_the_command_line_with_a_kept_part(take: tuple[Path, at.AwayTake], tmp_path: Path) -> None:
+    folder, _ = take
+    h, w = SIZE
+    box = {
+        "shapes": [
+            {"name": "body", "line": "corners", "pins": [{"frame": 1, "points": [[w * 0.4, 0], [w, 0], [w, h], [w * 0.4, h]]}]}
+        ]
+    }
+    (tmp_path / "keep.json").write_text(json.dumps(box))
+    out = tmp_path / "out"
+    args = ("matte", "difference", folder / "take.0001.png", "--clean", folder / "empty.png", "--out", out)
+    done = here(*args, "--garbage", tmp_path / "keep.json", "--over", folder / "empty.png", "--json")
+    told = json.loads(done.stdout)
+    assert [f["frame"] for f in told["frames"]] == [1, 2, 3]
+    matte = read_coded(out / "matte.0002.exr")[..., 0]
+    assert not matte[:, : int(w * 0.38)].any()  # the pane stands there
+    assert matte[int(h * 0.8), int(w * 0.55)] == pytest.approx(1, abs=0.02)
+    assert (out / "comp.0003.exr").exists()
+    assert (out / "foreground.0001.exr").exists()
+    refused = here(*args, code=1)
+    assert "there already" in (refused.stdout + refused.stderr).lower()
+    mask = np.zeros((h, w), np.float32)
+    mask[:, w // 2 :] = 1
+    cv2.imwrite(str(tmp_path / "keep.png"), (mask * 65535).astype(np.uint16))
+    here(*args, "--garbage", tmp_path / "keep.png", "--overwrite")
+    matte = read_coded(out / "matte.0002.exr")[..., 0]
+    assert not matte[:, : w // 2].any()
+    assert matte[int(h * 0.8), int(w * 0.55)] == pytest.approx(1, abs=0.02)
+
+
+def test_what_is_kept_must_fit_the_plate(take: tuple[Path, at.AwayTake], tmp_path: Path) -> None:
+    shot, _ = bare_shot(take[0] / "take.0001.png")
+    cv2.imwrite(str(tmp_path / "small.png"), np.zeros((20, 30), np.uint8))
+    with pytest.raises(UserError, match="30 × 20"):
+        keeping(shot, tmp_path / "small.png")
+    for i in (1, 2):
+        cv2.imwrite(str(tmp_path / f"two.{i:04d}.png"), np.zeros(SIZE, np.uint8))
+    with pytest.raises(UserError, match="2 frames"):
+        keeping(shot, tmp_path / "two.0001.png")
+
+
+def test_a_key_takes_what_is_kept(tiny_plates: Path, tmp_path: Path) -> None:
+    plate = tiny_plates / "take.0001.png"
+    shot, _ = bare_shot(plate)
+    mask = np.zeros((shot.height, shot.width), np.uint8)
+    mask[:, : shot.width // 3] = 255
+    cv2.imwrite(str(tmp_path / "keep.png"), mask)
+    here("key", plate, "--out", tmp_path / "k", "--garbage", tmp_path / "keep.png")
+    for f in (tmp_path / "k").glob("matte.*.exr"):
+        assert not read_coded(f)[:, shot.width // 3 + 1 :].any()
+
+
+def element(ground: float) -> np.ndarray:
+    """A soft orange glow over a ground."""
+    yy, xx = np.mgrid[0:90, 0:120].astype(np.float32)
+    alpha = np.exp(-(((xx - 60) / 18) ** 2 + ((yy - 45) / 14) ** 2))[..., None]
+    return (alpha * np.float32([0.9, 0.5, 0.1]) + (1 - alpha) * ground).astype(np.float32)
+
+
+@pytest.mark.parametrize(("word", "ground"), [("auto", 0.0), ("auto", 1.0), ("black", 0.0), ("white", 1.0)])
+def test_an_element_comes_off_its_ground_and_gives_it_back(tmp_path: Path, word: str, ground: float) -> None:
+    picture = element(ground)
+    write_still(tmp_path / "glow.0001.exr", picture, kind="float")
+    here("matte", "luma", tmp_path / "glow.0001.exr", "--ground", word, "--out", tmp_path / "o")
+    matte = read_coded(tmp_path / "o" / "matte.0001.exr")[..., 0]
+    front = read_coded(tmp_path / "o" / "foreground.0001.exr")
+    assert np.abs(front[..., :3] + (1 - matte[..., None]) * ground - picture).max() < 1e-4
+    told = json.loads((tmp_path / "o" / "readings.json").read_text())
+    reading = next(r for r in told["frames"][0]["readings"] if r["name"] == "off its ground")
+    assert reading["value"] < 0.1
+
+
+def luma(plate: Path, **params: object) -> Renderer:
+    shot, _ = bare_shot(plate)
+    step = Step(id="l", kind="luma_matte", name="Luma", inputs={"plate": "plate:hero"}, params=params)
+    return Renderer(shot.model_copy(update={"steps": (step,)}), Material(Path.cwd()), FrameCache(1 << 26))
+
+
+def test_a_colour_is_pressed_in_the_picture(tmp_path: Path) -> None:
+    picture = np.full((60, 80, 3), 0.2, np.float32)
+    picture[20:40, 30:60] = [0.4, 0.03, 0.02]
+    picture[20:40, 45:60] *= 0.6  # in the shade
+    write_still(tmp_path / "p.png", picture, kind="uint8")
+    by = "a sampled colour"
+    with pytest.raises(UserError, match="press the wanted colour"):
+        luma(tmp_path / "p.png", by=by).product("step:l", 1)
+    r = luma(tmp_path / "p.png", by=by)
+    step, kind = r.shot.step("l"), kind_of("luma_matte")
+    handle = kind.handles(r.inputs(step) if hasattr(r, "inputs") else None, kind.Params(by=by), 1)[0]  # type: ignore[arg-type]
+    pressed = kind.edited(step, handle, 1, [(36.04, 30.0)])
+    assert pressed.params["spots"] == [[36.0, 30.0]]
+    alpha = luma(tmp_path / "p.png", **pressed.params).product("step:l", 1).picture[..., 3]  # type: ignore[index]
+    assert alpha[22:38, 32:58].min() > 0.9
+    assert alpha[:15].max() == 0
+
+
+@pytest.mark.parametrize(
+    ("by", "bright", "dark"), [("what is bright", 1, 0), ("what is dark", 0, 1), ("the picture is a matte", 1, 0)]
+)
+def test_mattes_from_light(tmp_path: Path, by: str, bright: float, dark: float) -> None:
+    picture = np.zeros((40, 40, 3), np.float32)
+    picture[10:30, 10:30] = 1
+    write_still(tmp_path / "p.png", picture, kind="uint8")
+    alpha = luma(tmp_path / "p.png", by=by).product("step:l", 1).picture[..., 3]  # type: ignore[index]
+    assert alpha[20, 20] == pytest.approx(bright, abs=1e-3)
+    assert alpha[2, 2] == pytest.approx(dark, abs=1e-3)
+
+
+def test_a_ground_that_is_not_quite_black_is_proposed_away(tmp_path: Path) -> None:
+    rng = np.random.default_rng(0)
+    picture = np.maximum(element(0.0), 0.012) + np.abs(rng.normal(0, 0.004, (90, 120, 3))).astype(np.float32)
+    write_still(tmp_path / "g.exr", picture.astype(np.float32), kind="float")
+    r = luma(tmp_path / "g.exr", by="off its ground")
+    found = r.propose("l", Progress())
+    assert found is not None
+    assert 0.002 < found.values["low"] < 0.05
+    assert luma(tmp_path / "g.exr", by="off its ground", **found.values).propose("l", Progress()) is None
+    grey = np.full((40, 50, 3), 0.2, np.float32)
+    write_still(tmp_path / "grey.png", grey, kind="uint8")
+    with pytest.raises(UserError, match="no plain black or white ground"):
+        luma(tmp_path / "grey.png").product("step:l", 1)
