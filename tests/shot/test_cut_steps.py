@@ -207,3 +207,61 @@ def test_a_ground_that_is_not_quite_black_is_proposed_away(tmp_path: Path) -> No
     write_still(tmp_path / "grey.png", grey, kind="uint8")
     with pytest.raises(UserError, match="no plain black or white ground"):
         luma(tmp_path / "grey.png").product("step:l", 1)
+
+
+def joined(folder: Path, inputs: dict[str, str], **params: object) -> Renderer:
+    """A luma matte each of two pictures, joined."""
+    shot, _ = bare_shot(folder / "plate.png")
+    more = [bare_plate(folder / f"{n}.png", n, "element", "linear")[0] for n in ("left", "top")]
+    steps = [
+        Step(id=n, kind="luma_matte", name=n, inputs={"plate": f"plate:{n}"}, params={"by": "the picture is a matte"})
+        for n in ("left", "top")
+    ]
+    steps.append(Step(id="j", kind="join_mattes", name="Join", inputs={"plate": "plate:hero", **inputs}, params=params))
+    return Renderer(
+        shot.model_copy(update={"plates": (*shot.plates, *more), "steps": tuple(steps)}),
+        Material(Path.cwd()),
+        FrameCache(1 << 26),
+    )
+
+
+@pytest.fixture
+def halves(tmp_path: Path) -> Path:
+    for name, part in (("left", np.s_[:, :40]), ("top", np.s_[:30, :])):
+        m = np.zeros((60, 80), np.uint8)
+        m[part] = 255
+        cv2.imwrite(str(tmp_path / f"{name}.png"), m)
+    write_still(tmp_path / "plate.png", np.full((60, 80, 3), 0.2, np.float32), kind="uint8")
+    return tmp_path
+
+
+@pytest.mark.parametrize(
+    ("slot", "corners"), [("adds", (1, 1, 1, 0)), ("within", (1, 0, 0, 0)), ("takes", (0, 0, 1, 0)), ("cores", (1, 1, 1, 0))]
+)
+def test_mattes_are_joined_by_their_slot(halves: Path, slot: str, corners: tuple[int, ...]) -> None:
+    r = joined(halves, {"first": "step:left", slot: "step:top"}, inset=0)
+    alpha = r.product("step:j", 1).picture[..., 3]  # type: ignore[index]
+    assert [float(alpha[y, x]) for y, x in ((10, 10), (10, 70), (50, 10), (50, 70))] == list(corners)
+    idle = next(x for x in r.measure("j", 1) if x.name == "idle mattes")
+    assert idle.value == 0
+
+
+def test_a_matte_that_does_nothing_is_told(halves: Path) -> None:
+    r = joined(halves, {"first": "step:left", "within": "step:left", "adds": "step:left"})
+    idle = next(x for x in r.measure("j", 1) if x.name == "idle mattes")
+    assert idle.value == 2
+    assert idle.state == "fault"
+    assert "comes to it" in idle.note
+    assert "kept within" in idle.note
+
+
+def test_growth_and_feather_move_the_edge(halves: Path) -> None:
+    def row(**params: object) -> np.ndarray:
+        return joined(halves, {"first": "step:left"}, **params).product("step:j", 1).picture[30, :, 3]  # type: ignore[index]
+
+    assert row(grow=2.5)[39:45] == pytest.approx([1, 1, 1, 0.5, 0, 0])
+    assert row(grow=-2)[36:40] == pytest.approx([1, 1, 0, 0])
+    soft = row(inside=3, outside=3)
+    assert soft[36] == pytest.approx(1, abs=0.02)
+    assert soft[43] == pytest.approx(0, abs=0.02)
+    assert soft[39] + soft[40] == pytest.approx(1, abs=0.01)

@@ -14,6 +14,7 @@ from transmixis.shot.steps.edges import Edges
 from transmixis.shot.steps.even_out import EvenOut
 from transmixis.shot.steps.exposure import Exposure
 from transmixis.shot.steps.garbage_matte import GarbageMatte
+from transmixis.shot.steps.join_mattes import JoinMattes
 from transmixis.shot.steps.lay_in import LayIn
 from transmixis.shot.steps.lens import BendBack, Straighten
 from transmixis.shot.steps.luma_matte import LumaMatte
@@ -51,6 +52,7 @@ KINDS: dict[str, AnyKind] = {
         ScreenKey(),
         DifferenceMatte(),
         LumaMatte(),
+        JoinMattes(),
         Shapes(),
         PointTrack(),
         SurfaceTrack(),

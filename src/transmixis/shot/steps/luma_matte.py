@@ -147,7 +147,9 @@ class LumaMatte(StepKind[LumaMatteParams]):
         )
         rims = np.concatenate(list(found.values()))
         lower, middle = np.quantile(rims, [0.16, 0.5])
-        low = round(float(middle + GRAINS * (middle - lower)), 3)  # told by the lower half, which an element that reaches the rim leaves alone
+        low = round(
+            float(middle + GRAINS * (middle - lower)), 3
+        )  # told by the lower half, which an element that reaches the rim leaves alone
         if not 0.002 < low < 0.2 or abs(low - params.low) < 0.005:
             return None
         frames = list(found)
