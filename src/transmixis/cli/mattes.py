@@ -9,12 +9,14 @@ from typing import Annotated, Any
 import typer
 
 from transmixis.cli.common import Json, Overwrite, Strict, app, show, with_bar
+from transmixis.core.errors import UserError
 from transmixis.shot.mattejob import MATTE, MatteJob, run_matte
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.difference_matte import DifferenceMatte
 from transmixis.shot.steps.luma_matte import AUTO, BLACK, WHITE, LumaMatte
 from transmixis.shot.steps.outlinefile import read_shapes
 from transmixis.shot.steps.shapes import Shapes
+from transmixis.shot.steps.strokes import HERE, KEEP, LEAVE, ON, StrokesStep
 
 matte = typer.Typer(no_args_is_help=True, help="Cut something out of a plate, without a project.")
 app.add_typer(matte, name="matte")
@@ -103,6 +105,47 @@ def luma(
     settings = {"by": BY_GROUND[ground], "low": low, "high": high}
     made = Step(id=MATTE, kind=LumaMatte.kind, name="Luma matte", inputs={"plate": "plate:hero"}, params=settings)
     job = MatteJob(plate, lambda shot: made, over, space, garbage=garbage)
+    told(with_bar(lambda p: run_matte(job, to, p, overwrite=overwrite)), to, strict=strict, as_json=as_json)
+
+
+def _line(text: str) -> list[list[float]]:
+    """The places of a stroke, written X,Y,X,Y…"""
+    try:
+        values = [float(v) for v in text.split(",")]
+    except ValueError:
+        values = []
+    if len(values) < 2 or len(values) % 2:
+        raise typer.BadParameter(f"'{text}' is no stroke; write its places as X,Y,X,Y…")
+    return [list(p) for p in zip(values[::2], values[1::2], strict=True)]
+
+
+@matte.command()
+def strokes(
+    plate: Plate,
+    to: Out,
+    frame: Annotated[int, typer.Option(help="The frame that the strokes are drawn in, counted from 1.")],
+    keep: Annotated[list[str], typer.Option(help="A stroke over what is kept: X,Y,X,Y… px; again for each.")],
+    leave: Annotated[list[str], typer.Option(help="A stroke over what is left; again for each.")],
+    until: Annotated[int | None, typer.Option("--to", help="Carry it on to this frame; else only that frame is cut out.")] = None,
+    width: Annotated[float, typer.Option(min=1, max=60, help="How wide strokes are, px.")] = 6.0,
+    over: Over = None,
+    space: Space = None,
+    overwrite: Overwrite = False,
+    strict: Strict = False,
+    as_json: Json = False,
+) -> None:
+    """Cut out what strokes are drawn over, and carry it on as long as it can be trusted."""
+    drawn = [[frame, side, _line(t)] for side, lines in ((KEEP, keep), (LEAVE, leave)) for t in lines]
+    end = frame if until is None else until
+
+    def make(shot: Shot) -> Step:
+        for n in (frame, end):
+            if not 1 <= n <= shot.length:
+                raise UserError(f"The plate has {shot.length} frames; there is no frame {n}.")
+        settings = {"strokes": drawn, "width": width, "carry": ON if end != frame else HERE}
+        return Step(id=MATTE, kind=StrokesStep.kind, name="Strokes", inputs={"plate": "plate:hero"}, params=settings)
+
+    job = MatteJob(plate, make, over, space, frames=(min(frame, end), max(frame, end)))
     told(with_bar(lambda p: run_matte(job, to, p, overwrite=overwrite)), to, strict=strict, as_json=as_json)
 
 

@@ -51,13 +51,21 @@ class Folder:
     def _file(self, kind: str, frame: int) -> Path:
         return self.out / f"{kind}.{self.number(frame):04d}.exr"
 
-    def write(self, cut: Callable[[int], Cut], told: dict[str, Any], words: str, progress: Progress) -> dict[str, Any]:
-        """All frames, and beside them readings.json: `told` with their readings. Broken frames are named and passed over; raises UserError
-        if all are."""
+    def write(
+        self,
+        cut: Callable[[int], Cut],
+        told: dict[str, Any],
+        words: str,
+        progress: Progress,
+        frames: tuple[int, int] | None = None,
+    ) -> dict[str, Any]:
+        """All frames (or those from the first to the last of `frames`), and beside them readings.json: `told` with their readings. Broken frames
+        are named and passed over; raises UserError if all are."""
         rows: list[dict[str, Any]] = []
         failed: dict[str, str] = {}
-        for n in range(1, self.shot.length + 1):
-            progress.at(n - 1, self.shot.length, f"{words} frame {n} of {self.shot.length}")
+        first, last = frames or (1, self.shot.length)
+        for n in range(first, last + 1):
+            progress.at(n - first, last - first + 1, f"{words} frame {n} of {self.shot.length}")
             try:
                 made = cut(n)
             except UserError as e:

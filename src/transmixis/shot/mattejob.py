@@ -30,7 +30,8 @@ MATTE = "matte"
 @dataclass(frozen=True)
 class MatteJob:
     """What is cut out of `plate`, by the step that `make` gives for its shot; `reads` are other files that it
-    takes, `clean` the plate's empty frame, `garbage` says what is kept. `over` a background."""
+    takes, `clean` the plate's empty frame, `garbage` says what is kept; `frames` first and last of those that are
+    written, else all. `over` a background."""
 
     plate: Path
     make: Callable[[Shot], Step]
@@ -39,6 +40,7 @@ class MatteJob:
     reads: tuple[Path, ...] = ()
     clean: Path | None = None
     garbage: Path | None = None
+    frames: tuple[int, int] | None = None
 
 
 def run_matte(job: MatteJob, out: Path, progress: Progress, *, overwrite: bool = False) -> dict[str, Any]:
@@ -50,7 +52,7 @@ def run_matte(job: MatteJob, out: Path, progress: Progress, *, overwrite: bool =
     renderer = Renderer(shot, Material(Path.cwd()), FrameCache(DEFAULT_CACHE))
     renderer.progress = progress
     told = {"plate": told_plate(source, shot), "settings": dict(shot.step(MATTE).params)}
-    return folder.write(lambda n: _cut(renderer, n, comp=job.over is not None), told, "cutting out", progress)
+    return folder.write(lambda n: _cut(renderer, n, comp=job.over is not None), told, "cutting out", progress, job.frames)
 
 
 def _shot(job: MatteJob) -> tuple[Shot, Source]:
@@ -73,6 +75,8 @@ def _cut(renderer: Renderer, n: int, *, comp: bool) -> Cut:
     if readings and readings[0].name == "frame":
         raise UserError(readings[0].note)
     made = renderer.product(f"step:{MATTE}", n)
+    if made.why:
+        raise UserError(made.why)
     plate = renderer.product("plate:hero", n).picture
     assert plate is not None
     matte, front = cut_out(made.matte, made.picture, plate)

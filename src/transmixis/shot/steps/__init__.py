@@ -29,6 +29,7 @@ from transmixis.shot.steps.sharpness import Sharpness
 from transmixis.shot.steps.stand import Stand
 from transmixis.shot.steps.steadiness import Steadiness
 from transmixis.shot.steps.steady import Steady
+from transmixis.shot.steps.strokes import StrokesStep
 from transmixis.shot.steps.surface_track import SurfaceTrack
 from transmixis.shot.steps.survey import Survey
 from transmixis.shot.steps.timing import Timing
@@ -54,6 +55,7 @@ KINDS: dict[str, AnyKind] = {
         LumaMatte(),
         JoinMattes(),
         Shapes(),
+        StrokesStep(),
         PointTrack(),
         SurfaceTrack(),
         TrackFile(),
