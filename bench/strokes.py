@@ -1,4 +1,5 @@
-"""Cutting out by strokes on made clips, beside OpenCV's GrabCut given the same strokes: two strokes, then one more where it is most wrong.
+"""Cutting out by strokes on made clips, beside OpenCV's GrabCut given the same strokes: two strokes, then one more where it is most wrong; and the
+truth of the first frame carried on until it stops by itself.
 
 python bench/strokes.py [NAME ...]
 
@@ -20,11 +21,13 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests" / "support"))
 from rotoclips import SIZE, RotoClip, clip_named, names
 
 from transmixis.core.colour.curves import linear_to_srgb
-from transmixis.core.matte.strokes import Strokes, cut_by_strokes
+from transmixis.core.matte.onward import begun, carried_on, why_stopped
+from transmixis.core.matte.strokes import Cutting, Strokes, cut_by_strokes
 from transmixis.core.roto.cover import covered
 
 FRAME = 12  # counted from 0: where the clips' difficulties have begun
 CORRECTIONS = 6
+FAR = 24
 WIDTH = 6.0
 
 
@@ -129,6 +132,22 @@ def worked(clip: RotoClip, how: str) -> list[tuple[float, float]]:
     return out
 
 
+def carried(name: str) -> tuple[str, list[float], str]:
+    """J of every frame that the truth of the first one is carried to (at most FAR), and why it stopped."""
+    clip = clip_named(name)
+    mask = truth_of(clip, 0)
+    first = at = begun(clip.frames[0], Cutting(mask, mask.astype(np.float32), mask))
+    out: list[float] = []
+    for n in range(1, FAR + 1):
+        new = carried_on(clip.frames[n - 1], clip.frames[n], at)
+        why = why_stopped(first, at, new)
+        if why or new is None:
+            return name, out, why
+        out.append(overlap(new.mask, truth_of(clip, n)))
+        at = new
+    return name, out, ""
+
+
 def told(name: str) -> tuple[str, dict[str, list[tuple[float, float]]]]:
     clip = clip_named(name)
     return name, {how: worked(clip, how) for how in ("ours", "kept", "left")}
@@ -139,6 +158,7 @@ def main() -> None:
     chosen = sys.argv[1:] or names()
     with ProcessPoolExecutor(2) as pool:
         rows = dict(pool.map(told, chosen))
+        onward = list(pool.map(carried, chosen))
     sums: dict[str, np.ndarray] = {}
     for name, ways in rows.items():
         best = max(("kept", "left"), key=lambda h: np.mean(ways[h]))
@@ -158,6 +178,8 @@ def main() -> None:
             + "  F "
             + " ".join(f"{v:.2f}" for v in values[:, 1])
         )
+    for name, values, why in onward:
+        print(f"{name:12} carried  J " + " ".join(f"{v:.3f}" for v in values) + f"  {why}")
 
 
 if __name__ == "__main__":

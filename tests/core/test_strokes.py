@@ -93,6 +93,20 @@ def test_large_frames_are_cut_at_full_size_too() -> None:
     assert overlap(found.mask, mask) > 0.985
 
 
+def test_a_neck_that_is_cut_at_full_size_takes_what_hung_on_it(monkeypatch: pytest.MonkeyPatch) -> None:
+    frame, mask = scene(scale=8)
+
+    def with_speck(frame: np.ndarray, whole: np.ndarray, k: float) -> np.ndarray:
+        whole = whole.copy()
+        whole[40:60, 40:60] = True
+        return whole
+
+    monkeypatch.setattr("transmixis.core.matte.strokes._finer", with_speck)
+    found = cut_by_strokes(frame, strokes(scale=8)).mask
+    assert not found[50, 50]
+    assert overlap(found, mask) > 0.95
+
+
 def test_a_stroke_of_each_side_is_needed() -> None:
     frame, _ = scene()
     for s in (strokes(keep=[]), strokes(leave=[])):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from transmixis.core.readings import Reading
 from transmixis.desk.theme import figure
 
-COUNTED = ("frame", "frames", "spots")  # units of which there are whole ones
+COUNTED = ("frame", "frames", "spots", "mattes")  # units of which there are whole ones
 
 
 def with_unit(value: float, unit: str) -> str:

@@ -68,7 +68,8 @@ def cut_by_strokes(frame: Rgb, strokes: Strokes, before: Matte | None = None, do
     mask, odds = _settled(lab, keep, leave, start)
     whole = cv2.resize(mask.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR) > 0.5
     if k > 1:
-        whole = _finer(frame, whole, k)
+        large = [cv2.resize(m.astype(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0 for m in (keep, leave)]
+        whole = _tidy(_finer(frame, whole, k), large[0], large[1])  # a neck may have been cut there
     return Cutting(whole, softened(whole), cv2.resize(odds.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR))
 
 

@@ -24,7 +24,7 @@ from transmixis.shot.steps.params import Params, choice, number
 LEARN_FROM = 6  # frames: what moves is seen from all sides, and their mean clears the empty frame of most of its noise
 PROPOSE_FROM = 4
 BEYOND = 0.2  # % of the bare background that may reach the value: lone pixels, which the border's cost takes out
-STEADY = 0.25  # of the present value: a proposal nearer to it is not worth the trouble
+STEADY = 0.4  # of the present value: a proposal nearer to it is not worth the trouble
 SEEN, HIDDEN = "seen through", "solid"
 
 

@@ -71,7 +71,7 @@ class JoinMattes(StepKind[JoinMattesParams]):
         Slot("plate", "the plate that is cut out"),
         Slot("first", "the matte to begin with", takes="matte", usual=("step:cut out", "step:subject")),
         Slot("adds", "mattes that come to it", takes="matte", optional=True, many=True, usual=()),
-        Slot("within", "mattes that it is kept within", takes="matte", optional=True, many=True, usual=("step:garbage",)),
+        Slot("within", "mattes that it is kept within", takes="matte", optional=True, many=True, usual=()),
         Slot("takes", "mattes that are taken away", takes="matte", optional=True, many=True, usual=()),
         Slot("cores", "mattes in which it is solid", takes="matte", optional=True, many=True, usual=()),
     )
