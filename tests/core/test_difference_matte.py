@@ -16,7 +16,7 @@ from transmixis.core.matte.away import AwayModel, frame_gain, learn_away, take_a
 from transmixis.core.matte.cut import STEPS, cut, stepped
 from transmixis.core.matte.error import psnr, sad
 from transmixis.core.matte.specks import closed_reading, rest_reading, specks_reading
-from transmixis.core.matte.unlike import misfit, unlike
+from transmixis.core.matte.unlike import misfit, unlike, worn
 from transmixis.core.matte.veil import seen_through
 
 SIZE = (135, 240)
@@ -201,3 +201,37 @@ def test_readings_of_specks_rest_and_what_was_closed() -> None:
     misfit_map[30:40, 30:40] = 4
     assert closed_reading(mask, misfit_map, 9).value == pytest.approx(100 * 100 / 1600)
     assert closed_reading(np.zeros_like(mask), misfit_map, 9).value is None
+
+
+def test_what_coding_wears_is_measured_where_it_wears() -> None:
+    """Texture whose detail changes from frame to frame differs by more than the sensor's noise, plain parts do not."""
+    rng = np.random.default_rng(5)
+    empty = np.full((120, 160, 3), 0.2, np.float32)
+    empty[:, 80:] += 0.08 * kp.smooth_noise(rng, 120, 80, 2)[..., None]
+    empty = empty.clip(0.02, 1)
+
+    def coded(seed: int) -> np.ndarray:
+        out = noisy(empty, seed)
+        out[:, 80:] += np.random.default_rng(seed + 50).normal(0, 0.04, (120, 80, 1)).astype(np.float32)
+        return out
+
+    frames, bare = [coded(k) for k in range(3)], [np.ones((120, 160), bool)] * 3
+    wear = worn(frames, [coded(9)] * 3, bare, LAW, 2.0)[..., 0]
+    assert float(np.median(wear[:, :70])) < 1.5
+    assert float(np.median(wear[:, 90:])) > 4
+    assert float(np.median(unlike(frames[0], coded(9), LAW, 2.0, wear[..., None]).plain[:, 90:])) < 6
+    one = worn(frames, [coded(9)] * 3, bare, LAW, 2.0, shares=1)[..., 0]
+    assert (one <= wear + 1e-5).all()
+    assert worn(frames, [coded(9)] * 3, [np.zeros((120, 160), bool)] * 3, LAW, 2.0) == pytest.approx(1)
+
+
+def test_a_take_whose_coding_wears_its_texture_stays_clean() -> None:
+    back = at._picture("gravel.png", SIZE)
+    rng = np.random.default_rng(1)
+
+    def coded() -> np.ndarray:
+        return (at._shot(back, 1.0, rng) * (1 + 0.12 * rng.standard_normal((*SIZE, 1)))).clip(0, 1).astype(np.float32)
+
+    frames = [coded() for _ in range(4)]
+    model = learn_away(frames, coded())
+    assert float(np.mean([take_away(f, model).alpha.mean() for f in frames])) < 0.01

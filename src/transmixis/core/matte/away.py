@@ -19,7 +19,7 @@ from transmixis.core.matte.convolve import fill_unknown, shrink
 from transmixis.core.matte.cut import cut, stepped
 from transmixis.core.matte.solve import PRIORS, solve_pixels
 from transmixis.core.matte.subject import UPPER, Clusters, local_colours, shot_clusters
-from transmixis.core.matte.unlike import AROUND, Unlike, misfit, spread, unlike
+from transmixis.core.matte.unlike import AROUND, Unlike, misfit, spread, unlike, worn
 from transmixis.core.matte.veil import seen_through
 from transmixis.core.motion.camera import Move, anchor_of, follow
 from transmixis.core.motion.coding import grey_of
@@ -56,6 +56,7 @@ class AwayModel:
     doubt: float = THING
     reach: float = 1.0
     clear: bool = True
+    wear: Array | float = 1.0
 
 
 @dataclass(frozen=True)
@@ -82,6 +83,11 @@ def learn_away(frames: Sequence[Rgb], empty: Rgb) -> AwayModel:
     stands, known = _standing(empty, move)
     law, grains = _noise(frames, empty)
     model = AwayModel(stands, known, law, grains, shot_clusters([], []), move)
+    lit = [model.empty * frame_gain(f, model.empty) for f in frames]
+    model = replace(model, wear=worn(frames, lit, [known] * len(frames), law, grains, shares=1))
+    found = [take_away(f, model) for f in frames]
+    bare = [known & (cv2.dilate(a.mask.astype(np.uint8), np.ones((9, 9), np.uint8)) == 0) for a in found]
+    model = replace(model, wear=worn(frames, [a.lit for a in found], bare, law, grains))
     found = [take_away(f, model) for f in frames]
     model = replace(model, clusters=shot_clusters(frames, [_core(a) for a in found]))
     return _cleared(model, frames, found)
@@ -140,7 +146,7 @@ def take_away(frame: Rgb, model: AwayModel) -> Away:
     frame = np.ascontiguousarray(frame, np.float32)
     gain = frame_gain(frame, model.empty)
     lit = (model.empty * gain).astype(np.float32)
-    found = unlike(frame, lit, model.law, model.grains)
+    found = unlike(frame, lit, model.law, model.grains, model.wear)
     mask = _thing(frame, lit, found, model)
     light = _fallen(found, mask)
     behind = (lit * light[..., None]).astype(np.float32)
@@ -223,11 +229,11 @@ def _solved(frame: Rgb, behind: Rgb, mask: Mask, model: AwayModel) -> tuple[Matt
     near = local_colours(small, core, 8 / 640 * small.shape[1], 24 / 640 * small.shape[1])
     local = np.concatenate([near.support[..., None], near.mean, near.cov], axis=2)
     like = np.where(mask, np.maximum(_likeness(frame, model.clusters), np.minimum(inner / reach, 1) ** 2), 0)
-    bare = _bare(misfit(frame, behind, model.law, model.grains), like, outer > reach)
+    bare = _bare(misfit(frame, behind, model.law, model.grains, model.wear), like, outer > reach)
     alpha, fore = solve_pixels(
         frame,
         behind,
-        model.law * float(model.grains.mean()),
+        model.law * float((model.grains * model.wear)[~mask].mean() if not mask.all() else model.grains.mean()),
         inner,
         reach,
         bare,
@@ -251,7 +257,7 @@ def _alone(alpha: Matte, mask: Mask) -> Mask:
 
 def _veiled(frame: Rgb, behind: Rgb, mask: Mask, model: AwayModel, alpha: Matte, fore: Rgb) -> None:
     """Put in what comes through glass, smoke or gauze, in place: told by the background's texture, carried on to where that has none."""
-    share, trust = seen_through(frame, behind, spread(frame, behind, model.law, model.grains))
+    share, trust = seen_through(frame, behind, spread(frame, behind, model.law, model.grains, model.wear))
     trust = np.asarray(cv2.erode(trust * mask, np.ones((3, 3), np.uint8)), np.float32)
     told = np.where(share > 0, trust, 0)
     if told.max() < 0.5:

@@ -7,12 +7,13 @@ can pass for shadow; the border's cost (core.matte.cut) and the colours of the s
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
-from transmixis.core.types import Array, Rgb
+from transmixis.core.types import Array, Mask, Rgb
 
 NEAR = 1.2  # px: sigma over which a misfit is weighed
 AROUND = 2.5  # px: sigma over which one light is fitted
@@ -21,6 +22,10 @@ STANDS = 0.12  # px: what alignment may be wrong by
 TINT = 0.08  # of the light: how far the light of a shadow differs between channels (skylight against sun; common practice)
 BLACK = 0.002  # scene linear: what an 8-bit code and a curve's toe leave uncertain near black
 DARKEST, LIGHTEST = 0.2, 1.08  # light that a shadow leaves; what lights up is seldom more than this
+CLASSES = 10  # of texture, each with a tenth of the frame
+CHI = ((0.6, 2.946), (0.9, 6.251))  # the misfit that such a share of noise in three channels stays under (chi square, tables)
+MOST_WORN = 60.0
+FEW = 200  # pixels that a class must have
 SHADOW = 1.5  # what a shadow costs: it is rarer than plain background
 
 
@@ -34,26 +39,49 @@ class Unlike:
     light: Array
 
 
-def unlike(frame: Rgb, empty: Rgb, law: Array, grains: Array | float = 2.0) -> Unlike:
+def unlike(frame: Rgb, empty: Rgb, law: Array, grains: Array | float = 2.0, wear: Array | float = 1.0) -> Unlike:
     """Compare a frame with the empty one that stands and is lit as it is. `grains`: how many noises lie between them, 2 if the empty
-    frame is as noisy as the take, 1 if it has none; or a map of it (h, w, 1)."""
-    noise = spread(frame, empty, law, grains)
+    frame is as noisy as the take, 1 if it has none; or a map of it (h, w, 1). `wear`: see `worn`."""
+    noise = spread(frame, empty, law, grains, wear)
     plain = _near(_summed((frame - empty) ** 2 / noise))
     light, grey = _light(frame, empty, noise)
     rest = _summed((frame - light * empty) ** 2 / noise)
     return Unlike(plain, _near(rest) + _costs(light, grey, empty), light)
 
 
-def misfit(frame: Rgb, behind: Rgb, law: Array, grains: Array | float = 2.0) -> Array:
+def misfit(frame: Rgb, behind: Rgb, law: Array, grains: Array | float = 2.0, wear: Array | float = 1.0) -> Array:
     """Every pixel's own misfit (h, w) to what lies behind; 3 where it is noise alone."""
-    return _summed((frame - behind) ** 2 / spread(frame, behind, law, grains)).astype(np.float32)
+    return _summed((frame - behind) ** 2 / spread(frame, behind, law, grains, wear)).astype(np.float32)
 
 
-def spread(frame: Rgb, empty: Rgb, law: Array, grains: Array | float) -> Array:
+def worn(
+    frames: Sequence[Rgb], empties: Sequence[Rgb], bare: Sequence[Mask], law: Array, grains: Array | float, shares: int = 2
+) -> Array:
+    """How many times the variance of noise, error and place (h, w, 1) what shows the empty frame really differs from it by, at least 1, by how much
+    texture there is: coding wears texture more than flat parts, and leaves stir. `empties` are the
+    empty frame as it is lit in each, `bare` (h, w) where it is seen; `shares`: how many of CHI are looked at, 1 where things
+    may still be among it."""
+    strength = np.log(_slope2(empties[0].mean(axis=2)) + 1e-8)
+    edges = np.quantile(strength, np.linspace(0, 1, CLASSES + 1))
+    kind = np.clip(np.searchsorted(edges, strength, side="right") - 1, 0, CLASSES - 1)
+    found = np.ones((len(frames), CLASSES))
+    for i, (f, e, b) in enumerate(zip(frames, empties, bare, strict=True)):
+        off = misfit(f, e, law, grains)
+        for k in range(CLASSES):
+            own = off[(kind == k) & b]
+            found[i, k] = max(np.quantile(own, q) / chi for q, chi in CHI[:shares]) if len(own) > FEW else np.nan
+    middles = [float(np.median(strength[kind == k])) if (kind == k).any() else float(edges[k]) for k in range(CLASSES)]
+    factor = np.interp(
+        strength, middles, np.clip([np.median(v[np.isfinite(v)]) if np.isfinite(v).any() else 1.0 for v in found.T], 1, MOST_WORN)
+    )
+    return cv2.GaussianBlur(factor.astype(np.float32), (0, 0), AROUND)[..., None]
+
+
+def spread(frame: Rgb, empty: Rgb, law: Array, grains: Array | float, wear: Array | float = 1.0) -> Array:
     """The variance (h, w, 3) of the difference of two frames that show the same."""
     level = np.maximum(np.maximum(frame, empty), 0)
     slope = np.stack([_slope2(empty[..., c]) for c in range(3)], axis=2)
-    return np.asarray(grains * (law[:, 0] * level + law[:, 1]) + (MODEL * level) ** 2 + STANDS**2 * slope, np.float32)
+    return np.asarray(wear * (grains * (law[:, 0] * level + law[:, 1]) + (MODEL * level) ** 2 + STANDS**2 * slope), np.float32)
 
 
 def _slope2(x: Array) -> Array:

@@ -161,7 +161,7 @@ def _arrays(m: AwayModel) -> Analysis:
     """All that was learnt, as plain arrays."""
     move = np.array([m.move.x, m.move.y, m.move.turn, m.move.grow, m.move.error, m.move.points])
     return {
-        "empty": m.empty, "known": m.known, "law": m.law, "grains": m.grains, "cluster_mean": m.clusters.mean, "cluster_cov": m.clusters.cov,
+        "empty": m.empty, "known": m.known, "law": m.law, "grains": m.grains, "wear": np.asarray(m.wear, np.float32), "cluster_mean": m.clusters.mean, "cluster_cov": m.clusters.cov,
         "cluster_weight": m.clusters.weight, "move": move, "why": np.array(m.move.reason, dtype=np.str_),
     }  # fmt: skip
 
@@ -172,4 +172,4 @@ def _model(a: Analysis, params: DifferenceMatteParams) -> AwayModel:
         a["empty"], a["known"], a["law"], a["grains"], Clusters(a["cluster_mean"], a["cluster_cov"], a["cluster_weight"]),
         Move(x, y, turn, grow, error, int(points), str(a["why"])),
     )  # fmt: skip
-    return replace(model, doubt=MOST * params.unlike, reach=params.reach, clear=params.glass == SEEN)
+    return replace(model, wear=a["wear"], doubt=MOST * params.unlike, reach=params.reach, clear=params.glass == SEEN)
