@@ -74,7 +74,7 @@ def worn(
     factor = np.interp(
         strength, middles, np.clip([np.median(v[np.isfinite(v)]) if np.isfinite(v).any() else 1.0 for v in found.T], 1, MOST_WORN)
     )
-    return cv2.GaussianBlur(factor.astype(np.float32), (0, 0), AROUND)[..., None]
+    return np.asarray(cv2.GaussianBlur(factor.astype(np.float32), (0, 0), AROUND)[..., None])
 
 
 def spread(frame: Rgb, empty: Rgb, law: Array, grains: Array | float, wear: Array | float = 1.0) -> Array:
