@@ -107,6 +107,14 @@ def test_a_neck_that_is_cut_at_full_size_takes_what_hung_on_it(monkeypatch: pyte
     assert overlap(found, mask) > 0.95
 
 
+def test_places_that_are_none_are_left_out() -> None:
+    frame, mask = scene()
+    odd = strokes(
+        keep=[[[65, 60], [float("nan"), 3], [95, 60]], [[float("inf"), 1]]], leave=[[[10, 100], [150, 110]], [[9e9, -9e9]]]
+    )
+    assert overlap(cut_by_strokes(frame, odd).mask, mask) > 0.95
+
+
 def test_a_stroke_of_each_side_is_needed() -> None:
     frame, _ = scene()
     for s in (strokes(keep=[]), strokes(leave=[])):

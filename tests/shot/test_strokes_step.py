@@ -144,4 +144,10 @@ def test_from_the_command_line(plate: Path, tmp_path: Path) -> None:
             "matte", "strokes", plate, "--frame", "5", "--keep", "1,2,3", "--leave", leave, "--out", tmp_path / "q", code=2
         ).stderr
     )
+    assert (
+        "is no stroke"
+        in here(
+            "matte", "strokes", plate, "--frame", "5", "--keep", "nan,2", "--leave", leave, "--out", tmp_path / "q", code=2
+        ).stderr
+    )
     assert np.isfinite(told["frames"][0]["readings"][0]["value"])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, Any
@@ -114,7 +115,7 @@ def _line(text: str) -> list[list[float]]:
         values = [float(v) for v in text.split(",")]
     except ValueError:
         values = []
-    if len(values) < 2 or len(values) % 2:
+    if len(values) < 2 or len(values) % 2 or not all(math.isfinite(v) for v in values):
         raise typer.BadParameter(f"'{text}' is no stroke; write its places as X,Y,X,Y…")
     return [list(p) for p in zip(values[::2], values[1::2], strict=True)]
 

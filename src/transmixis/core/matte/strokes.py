@@ -32,6 +32,7 @@ PRIOR, PRIOR_WIDE = 2.0, 4.0  # how much it counts where a carried border lay, a
 ROUNDS = 3
 SOFT = 0.7  # px: sigma of the edge that a cut gets
 HARD = 1e6
+OUTSIDE = 1e5  # px: further out a stroke need not go
 
 
 @dataclass(frozen=True)
@@ -76,8 +77,10 @@ def cut_by_strokes(frame: Rgb, strokes: Strokes, before: Matte | None = None, do
 def _drawn(lines: Sequence[Array], width: float, size: tuple[int, int], k: float) -> Mask:
     out = np.zeros(size[::-1], np.uint8)
     for line in lines:
-        p = np.round(np.asarray(line, np.float64).reshape(-1, 2) / k - 0.5).astype(np.int32)
-        cv2.polylines(out, [p], False, 1, max(1, round(width)))
+        p = np.asarray(line, np.float64).reshape(-1, 2)
+        p = np.clip(p[np.isfinite(p).all(axis=1)] / k - 0.5, -OUTSIDE, OUTSIDE)  # a broken document may hold anything
+        if len(p):
+            cv2.polylines(out, [np.round(p).astype(np.int32)], False, 1, max(1, round(width)))
     return out > 0
 
 
