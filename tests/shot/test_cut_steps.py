@@ -265,3 +265,60 @@ def test_growth_and_feather_move_the_edge(halves: Path) -> None:
     assert soft[36] == pytest.approx(1, abs=0.02)
     assert soft[43] == pytest.approx(0, abs=0.02)
     assert soft[39] + soft[40] == pytest.approx(1, abs=0.01)
+
+
+def still(folder: Path, **params: object) -> Renderer:
+    """A take of three frames whose square brightens, cut out by a matte, frozen."""
+    for n in (1, 2, 3):
+        f = np.full((60, 80, 3), 0.1, np.float32)
+        f[20:40, 30:60] = [0.1 * n, 0.3, 0.2]
+        write_still(folder / f"t.{n:04d}.png", f, kind="uint16")
+    m = np.zeros((60, 80), np.uint8)
+    m[20:40, 30:60] = 255
+    cv2.imwrite(str(folder / "m.png"), m)
+    shot, _ = bare_shot(folder / "t.0001.png")
+    matte, _ = bare_plate(folder / "m.png", "m", "element", "linear")
+    steps = (
+        Step(id="m", kind="luma_matte", name="M", inputs={"plate": "plate:m"}, params={"by": "the picture is a matte"}),
+        Step(id="c", kind="cut_out_still", name="Still", inputs={"plate": "plate:hero", "matte": "step:m"}, params=params),
+    )
+    return Renderer(
+        shot.model_copy(update={"plates": (*shot.plates, matte), "steps": steps}), Material(Path.cwd()), FrameCache(1 << 26)
+    )
+
+
+def test_a_still_is_one_frame_cut_out_and_true_over_it(tmp_path: Path) -> None:
+    r = still(tmp_path, at=2, hardness=1.0)
+    first, last = (r.product("step:c", n).picture for n in (1, 3))
+    assert first is not None
+    assert last is not None
+    assert np.array_equal(first, last)
+    assert first[30, 45] == pytest.approx([0.2, 0.3, 0.2, 1], abs=1e-3)
+    assert not first[:18].any()
+    told = {x.name: x for x in r.measure("c", 3)}
+    assert told["over its frame"].value == pytest.approx(0, abs=0.01)
+    soft = still(tmp_path, at=2, hardness=0.5).product("step:c", 1).picture
+    assert soft is not None
+    assert 0.05 < soft[30, 31, 3] < 0.95  # softened inwards by 4 px
+    assert soft[30, 36, 3] == pytest.approx(1)
+    assert not soft[30, 29, 3]
+    assert still(tmp_path, at=99).product("step:c", 1).picture[30, 45, 0] == pytest.approx(0.3, abs=1e-3)  # type: ignore[index]
+
+
+def test_a_still_is_frozen_at_the_playhead_and_written(tmp_path: Path) -> None:
+    r = still(tmp_path, at=1)
+    kind = kind_of("cut_out_still")
+    after = kind.act("freeze", None, r.shot.step("c"), kind.Params(), 3)  # type: ignore[arg-type]
+    assert after.params["at"] == 3
+    assert "Frame 1 written" in r.to_file("c", 1, tmp_path / "o.png")
+    read = read_coded(tmp_path / "o.png")
+    assert read.shape == (60, 80, 4)
+    assert read[30, 45, 3] == 65535
+    assert read[5, 5, 3] == 0
+    cv2.imwrite(str(tmp_path / "m.png"), np.zeros((60, 80), np.uint8))
+    empty = still(tmp_path, at=1)
+    cv2.imwrite(str(tmp_path / "m.png"), np.zeros((60, 80), np.uint8))
+    empty = Renderer(empty.shot, Material(Path.cwd()), FrameCache(1 << 26))
+    with pytest.raises(UserError, match="Nothing is cut out at frame 1"):
+        empty.to_file("c", 1, tmp_path / "p.png")
+    assert next(x for x in empty.measure("c", 1)).value is None

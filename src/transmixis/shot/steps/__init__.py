@@ -8,6 +8,7 @@ from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.camera import Camera
 from transmixis.shot.steps.camera_file import CameraFile
 from transmixis.shot.steps.conform import Conform
+from transmixis.shot.steps.cut_out_still import CutOutStill
 from transmixis.shot.steps.difference_matte import DifferenceMatte
 from transmixis.shot.steps.dust import DustOut
 from transmixis.shot.steps.edges import Edges
@@ -54,6 +55,7 @@ KINDS: dict[str, AnyKind] = {
         DifferenceMatte(),
         LumaMatte(),
         JoinMattes(),
+        CutOutStill(),
         Shapes(),
         StrokesStep(),
         PointTrack(),
