@@ -40,7 +40,7 @@ def main() -> None:
 
 def _told(take: at.AwayTake, frames: int) -> tuple[float, ...]:
     """SAD and PSNR of the plain way and of ours, and both SADs without the pane."""
-    plain = _plain(take)
+    plain = at.plain_difference(take)
     model = learn_away(list(take.plate), take.empty)
     found = [take_away(f, model) for f in take.plate]
     ours = np.stack([f.alpha for f in found])
@@ -58,11 +58,6 @@ def _told(take: at.AwayTake, frames: int) -> tuple[float, ...]:
 
 def _over(premultiplied: np.ndarray, alpha: np.ndarray, back: np.ndarray) -> np.ndarray:
     return kp.srgb_encode(premultiplied + (1 - alpha[..., None]) * back)
-
-
-def _plain(take: at.AwayTake) -> np.ndarray:
-    off = np.abs(kp.srgb_encode(take.plate) - kp.srgb_encode(take.empty)).max(axis=3)
-    return min(((off > t).astype(np.float32) for t in np.arange(0.02, 0.6, 0.01)), key=lambda m: sad(m, take.alpha))
 
 
 if __name__ == "__main__":

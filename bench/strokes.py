@@ -136,11 +136,11 @@ def carried(name: str) -> tuple[str, list[float], str]:
     """J of every frame that the truth of the first one is carried to (at most FAR), and why it stopped."""
     clip = clip_named(name)
     mask = truth_of(clip, 0)
-    first = at = begun(clip.frames[0], Cutting(mask, mask.astype(np.float32), mask))
+    first = at = begun(clip.frames[0], Cutting(mask, mask.astype(np.float32)))
     out: list[float] = []
     for n in range(1, FAR + 1):
         new = carried_on(clip.frames[n - 1], clip.frames[n], at)
-        why = why_stopped(first, at, new)
+        why = why_stopped(first.contrast, at, new)
         if why or new is None:
             return name, out, why
         out.append(overlap(new.mask, truth_of(clip, n)))

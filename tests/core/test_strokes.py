@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from transmixis.core.errors import UserError
+from transmixis.core.matte import strokes as strokes_module
 from transmixis.core.matte.onward import DOUBT_LIMIT, FADED, SHRUNK, Onward, begun, border_contrast, carried_on, why_stopped
 from transmixis.core.matte.strokes import Strokes, cut_by_strokes
 from transmixis.core.roto.cover import covered
@@ -58,8 +59,6 @@ def test_two_strokes_cut_a_plain_thing_out() -> None:
     assert found.matte[60, 80] == pytest.approx(1, abs=1e-3)
     assert found.matte[5, 5] == 0
     assert 0.2 < found.matte[60, 109] < 1  # a soft edge
-    assert found.odds[mask].mean() > 1
-    assert found.odds[~mask].mean() < -1
     again = cut_by_strokes(frame, strokes())
     assert np.array_equal(found.mask, again.mask)
 
@@ -96,15 +95,34 @@ def test_large_frames_are_cut_at_full_size_too() -> None:
 def test_a_neck_that_is_cut_at_full_size_takes_what_hung_on_it(monkeypatch: pytest.MonkeyPatch) -> None:
     frame, mask = scene(scale=8)
 
-    def with_speck(frame: np.ndarray, whole: np.ndarray, k: float) -> np.ndarray:
-        whole = whole.copy()
-        whole[40:60, 40:60] = True
-        return whole
+    divided = strokes_module._divided
 
-    monkeypatch.setattr("transmixis.core.matte.strokes._finer", with_speck)
+    def with_speck(value: np.ndarray, *rest: object) -> np.ndarray:
+        mask = divided(value, *rest)
+        if not value.any():  # the division at full size
+            mask[30, 30] = True
+        return mask
+
+    monkeypatch.setattr(strokes_module, "_divided", with_speck)
     found = cut_by_strokes(frame, strokes(scale=8)).mask
-    assert not found[50, 50]
+    assert cv2.connectedComponents(found.astype(np.uint8))[0] == 2
     assert overlap(found, mask) > 0.95
+
+
+def test_a_carried_matte_is_set_right_by_a_stroke_of_one_side() -> None:
+    frame, mask = scene()
+    wrong = np.zeros(SIZE, np.float32)
+    wrong[30:90, 50:150] = 1  # carried, and far too wide
+    mended = cut_by_strokes(frame, Strokes((), [np.array([[120.0, 40], [120, 80]])], 4), before=wrong, doubt=6).mask
+    assert not mended[45:75, 120].any()
+    assert mended[60, 80]
+    assert overlap(mended, mask) > overlap(wrong > 0.5, mask)
+
+
+def test_a_thing_that_fills_the_frame_is_carried() -> None:
+    frame, _ = scene()
+    whole = np.ones(SIZE, np.float32)
+    assert cut_by_strokes(frame, Strokes((), ()), before=whole, doubt=4).mask.mean() > 0.9
 
 
 def test_places_that_are_none_are_left_out() -> None:
@@ -141,13 +159,13 @@ def test_what_is_gone_is_told() -> None:
     before, _ = scene()
     first = begun(before, cut_by_strokes(before, strokes()))
     assert carried_on(before, before, replace(first, mask=np.zeros(SIZE, bool), matte=np.zeros(SIZE, np.float32))) is None
-    assert why_stopped(first, first, None) == "nothing of it is seen any more"
-    assert why_stopped(first, first, first) == ""
-    assert "2.0 px off" in why_stopped(first, first, replace(first, doubt=DOUBT_LIMIT + 0.2))
-    assert "hardly shows" in why_stopped(first, first, replace(first, contrast=0.99 * FADED * first.contrast))
-    assert why_stopped(first, first, replace(first, contrast=1.01 * FADED * first.contrast)) == ""
+    assert why_stopped(first.contrast, first, None) == "nothing of it is seen any more"
+    assert why_stopped(first.contrast, first, first) == ""
+    assert "2.0 px off" in why_stopped(first.contrast, first, replace(first, doubt=DOUBT_LIMIT + 0.2))
+    assert "hardly shows" in why_stopped(first.contrast, first, replace(first, contrast=0.99 * FADED * first.contrast))
+    assert why_stopped(first.contrast, first, replace(first, contrast=1.01 * FADED * first.contrast)) == ""
     half = Onward(first.mask & (np.arange(SIZE[1]) < 80), first.matte, 0, first.contrast)
-    assert "size changed by 5" in why_stopped(first, first, half)
+    assert "size changed by 5" in why_stopped(first.contrast, first, half)
     assert half.mask.sum() < (1 - SHRUNK) * first.mask.sum()
 
 
@@ -187,5 +205,8 @@ def test_outlines_of_several_pieces_the_longest_first() -> None:
     assert len(found) == 2
     assert found[0].points.mean(axis=0) == pytest.approx([65.5, 40.5], abs=1.5)
     assert found[1].points.mean(axis=0) == pytest.approx([25.5, 40.5], abs=1.5)
+    assert not any(f.hole for f in found)
+    cv2.circle(matte, (65, 40), 9, 0.0, -1)
+    assert [f.hole for f in fitted(matte)] == [False, False, True]
     with pytest.raises(UserError, match="nothing in the matte"):
         fitted(np.zeros((20, 20), np.float32))

@@ -74,7 +74,7 @@ def test_it_stops_with_the_reason_and_asks_there(plate: Path, monkeypatch: pytes
     stopped = [n for n in range(1, LENGTH + 1) if r.product("step:shapes", n).why]
     assert stopped
     assert stopped == list(range(stopped[0], LENGTH + 1))
-    assert f"draw strokes at frame {stopped[0]}" in r.product("step:shapes", LENGTH).why
+    assert f"draw strokes of both sides at frame {stopped[0]}" in r.product("step:shapes", LENGTH).why
     assert "px off" in r.product("step:shapes", LENGTH).why
     found = r.propose("shapes", Progress())
     assert found is not None
@@ -92,6 +92,23 @@ def test_strokes_at_another_frame_begin_anew(plate: Path) -> None:
     only = made(plate, hand(5), carry="not at all")
     assert overlap(only, 5) > 0.85
     assert "no strokes are drawn at this frame" in only.product("step:shapes", 6).why
+
+
+def test_a_stroke_of_one_side_sets_right_what_was_carried_there(plate: Path) -> None:
+    wrong = hand(5)
+    before = made(plate, wrong)
+    mask = before.product("step:shapes", 6).matte > 0.5  # type: ignore[operator]
+    ys, xs = np.nonzero(mask)
+    edge = [float(xs[ys == int(ys.mean())].max()) - 2, float(int(ys.mean()))]
+    after = made(plate, [*wrong, [6, "out", [edge, [edge[0] + 6, edge[1]]]]])
+    told = after.product("step:shapes", 6)
+    assert not told.why
+    assert told.matte is not None
+    assert mask[int(edge[1]), int(edge[0])]
+    assert told.matte[int(edge[1]), int(edge[0])] < 0.5
+    doubt = next(x for x in after.measure("shapes", 6) if x.name == "doubt").value
+    assert doubt is not None
+    assert doubt > 0  # it is still the carried one
 
 
 def test_nothing_drawn_says_what_to_do(plate: Path) -> None:
@@ -122,6 +139,11 @@ def test_a_frame_is_written_as_an_outline_of_few_points(plate: Path, tmp_path: P
     assert len(curve.segments) < 30
     made(plate, hand(5), error=0.75).to_file("shapes", 5, path)
     assert len(read_svg(path)[0].segments) > len(curve.segments)
+    ring = [*hand(5), [5, "out", [truth(5).mean(axis=0).tolist(), (truth(5).mean(axis=0) + 3).tolist()]]]
+    made(plate, ring, width=12).to_file("shapes", 5, path)
+    joins = [c.joins for c in read_svg(path)]
+    assert joins[0] == "add"
+    assert "subtract" in joins
     with pytest.raises(UserError, match="Nothing is cut out at frame 9"):
         made(plate, hand(5), carry="not at all").to_file("shapes", 9, path)
 

@@ -90,6 +90,13 @@ def _subject(i: int, size: tuple[int, int]) -> np.ndarray:
     return cv2.GaussianBlur(kp._draw("blue", *size, float(i) + 2, tex, strands, SHIRT), (0, 0), 0.5)
 
 
+def plain_difference(take: AwayTake) -> np.ndarray:
+    """(n, h, w) the thresholded difference of the codes whose threshold, chosen with the truth, leaves the least error."""
+    off = np.abs(kp.srgb_encode(take.plate) - kp.srgb_encode(take.empty)).max(axis=3)
+    mattes = ((off > t).astype(np.float32) for t in np.arange(0.02, 0.6, 0.01))
+    return min(mattes, key=lambda m: float(np.abs(m - take.alpha).sum()))
+
+
 def _picture(name: str, size: tuple[int, int]) -> np.ndarray:
     code = cv2.cvtColor(cv2.imread(str(PICTURES / name)), cv2.COLOR_BGR2RGB).astype(np.float32) / 255
     h, w = size

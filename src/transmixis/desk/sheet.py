@@ -144,6 +144,8 @@ class StepSheet(QWidget):
             self.follow()
             return
         self._built_for = wanted
+        if self.plot is not None:
+            self.plot.elsewhere.disconnect(self.card.show_readings)  # what it was asked for may still come
         _empty(self._controls)
         _empty(self._middle)
         self._rulers, self._choices, self._inputs, self._file, self.plot = {}, {}, {}, None, None

@@ -18,17 +18,17 @@ from transmixis.core.errors import UserError
 from transmixis.core.matte.convolve import fill_unknown, shrink
 from transmixis.core.matte.cut import cut, stepped
 from transmixis.core.matte.solve import PRIORS, solve_pixels
-from transmixis.core.matte.subject import UPPER, Clusters, local_colours, shot_clusters
-from transmixis.core.matte.unlike import AROUND, Unlike, misfit, spread, unlike, worn
+from transmixis.core.matte.subject import Clusters, colour_distance, local_colours, shot_clusters, unpacked
+from transmixis.core.matte.unlike import AROUND, MOST, Unlike, misfit, spread, unlike, worn
 from transmixis.core.matte.veil import seen_through
 from transmixis.core.motion.camera import Move, anchor_of, follow
 from transmixis.core.motion.coding import grey_of
 from transmixis.core.motion.steady import moved
+from transmixis.core.survey.clean_fit import light_over, median_move
 from transmixis.core.survey.noise import noise_law, noise_over_time
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
 THING = 10.0  # misfit at which a pixel is as likely thing as background: noise alone gives 3, and 10 in one of fifty
-MOST = 60.0  # misfit that counts: more tells nothing more
 SURE = 40.0  # misfit beyond which a pixel is plainly no background
 LENGTH = 4.0  # what a pixel of border costs where there is no edge
 LIKE = 5.0  # of the cost of being inside that goes where the colour is one of the things' own
@@ -60,17 +60,34 @@ class AwayModel:
 
 
 @dataclass(frozen=True)
+class Seen:
+    """What is seen in one frame: the thing's `mask` (h, w), the empty frame as it is lit `behind` it (h, w, 3), the `light` (h, w) that is left there, 1 but in
+    shadow, the `gain` (3,) of the whole frame, how `unlike` it is, and how much each pixel's colour is `like` the things' own (h, w) 0..1."""
+
+    mask: Mask
+    behind: Rgb
+    light: Array
+    gain: Array
+    unlike: Unlike = field(repr=False)
+    like: Array = field(repr=False)
+
+    @property
+    def misfit(self) -> Array:
+        """How badly (h, w) the empty frame explains each pixel, in shadow or out of it; 3 where it does but for noise."""
+        return np.minimum(self.unlike.plain, self.unlike.shaded)
+
+    def beside(self, px: int) -> Mask:
+        """What lies at least `px` beside the thing (h, w)."""
+        return np.asarray(cv2.dilate(self.mask.astype(np.uint8), np.ones((2 * px + 1, 2 * px + 1), np.uint8)) == 0)
+
+
+@dataclass(frozen=True)
 class Away:
-    """One frame: `alpha`, premultiplied `foreground`, the thing's `mask` before its edge was solved, the empty frame as `lit` here, `light` (h, w)
-    that is left of it, the gain (3,) of the whole frame, and how unlike it is."""
+    """One frame: `alpha`, premultiplied `foreground`, and what was `seen`."""
 
     alpha: Matte
     foreground: Rgb
-    mask: Mask
-    lit: Rgb
-    light: Array
-    gain: Array
-    found: Unlike = field(repr=False)
+    seen: Seen
 
 
 def learn_away(frames: Sequence[Rgb], empty: Rgb) -> AwayModel:
@@ -78,26 +95,18 @@ def learn_away(frames: Sequence[Rgb], empty: Rgb) -> AwayModel:
     if any(f.shape != empty.shape for f in frames):
         raise UserError("The empty frame has another size than the take; bring it to the take's size.")
     anchor = anchor_of(grey_of(empty))
-    moves = [m for m in (follow(anchor, grey_of(f)).move for f in frames) if m]
-    move = _middle(moves)
+    move = median_move([m for m in (follow(anchor, grey_of(f)).move for f in frames) if m])
     stands, known = _standing(empty, move)
     law, grains = _noise(frames, empty)
     model = AwayModel(stands, known, law, grains, shot_clusters([], []), move)
-    lit = [model.empty * frame_gain(f, model.empty) for f in frames]
+    lit = [model.empty * frame_gain(f, model) for f in frames]
     model = replace(model, wear=worn(frames, lit, [known] * len(frames), law, grains, shares=1))
-    found = [take_away(f, model) for f in frames]
-    bare = [known & (cv2.dilate(a.mask.astype(np.uint8), np.ones((9, 9), np.uint8)) == 0) for a in found]
-    model = replace(model, wear=worn(frames, [a.lit for a in found], bare, law, grains))
-    found = [take_away(f, model) for f in frames]
-    model = replace(model, clusters=shot_clusters(frames, [_core(a) for a in found]))
-    return _cleared(model, frames, found)
-
-
-def _middle(moves: Sequence[Move]) -> Move:
-    if not moves:
-        return Move(reason="take and empty frame share too little texture to be aligned")
-    x, y, turn, grow = (float(v) for v in np.median([[m.x, m.y, m.turn, m.grow] for m in moves], axis=0))
-    return Move(x, y, turn, grow, float(np.median([m.error for m in moves])), moves[0].points)
+    seen = [see(f, model) for f in frames]
+    bare = [known & s.beside(4) for s in seen]
+    model = replace(model, wear=worn(frames, [s.behind for s in seen], bare, law, grains))
+    seen = [see(f, model) for f in frames]
+    model = replace(model, clusters=shot_clusters(frames, [_core(s) for s in seen]))
+    return _cleared(model, frames, seen)
 
 
 def _standing(empty: Rgb, move: Move) -> tuple[Rgb, Mask]:
@@ -114,73 +123,81 @@ def _noise(frames: Sequence[Rgb], empty: Rgb) -> tuple[Array, Array]:
     everywhere = np.ones(empty.shape[:2], bool)
     own = np.median([noise_law(f, everywhere) for f in frames[:3]], axis=0)
     there = noise_law(empty, everywhere)
-    told = noise_over_time(list(pairwise(frames))) if len(frames) > 1 else None
+    told = noise_over_time(list(pairwise([_evened(f, frames[0]) for f in frames]))) if len(frames) > 1 else None
     law = (own if told is None else told.law).astype(np.float32)
     grey = 0.18
     share = float(np.mean((there[:, 0] * grey + there[:, 1]) / np.maximum(own[:, 0] * grey + own[:, 1], 1e-9)))
     return law, np.full((*empty.shape[:2], 1), 1 + min(share, 1.5), np.float32)
 
 
-def _cleared(model: AwayModel, frames: Sequence[Rgb], found: Sequence[Away]) -> AwayModel:
+def _evened(frame: Rgb, first: Rgb) -> Rgb:
+    """A frame in the light of the first, so that a drift of the exposure does not count as noise."""
+    found = light_over(first, frame, np.ones(first.shape[:2], bool))
+    return frame if found is None else (frame / np.exp2(found[0])).astype(np.float32)
+
+
+def _cleared(model: AwayModel, frames: Sequence[Rgb], seen: Sequence[Seen]) -> AwayModel:
     """The model with less noise in its empty frame: the mean of it and of what the take shows of it bare and in the same light."""
-    total, seen = model.empty.copy(), np.ones(model.known.shape, np.float32)
-    for f, a in zip(frames, found, strict=True):
-        near = cv2.dilate(a.mask.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
-        bare = (cv2.dilate(a.found.plain, np.ones((5, 5), np.uint8)) < NOISE_ONLY) & ~near
-        total += np.where(bare[..., None], f / a.gain, 0)
-        seen += bare
-    grains = 1 + (model.grains - 1) / seen[..., None]
-    return replace(model, empty=(total / seen[..., None]).astype(np.float32), grains=grains.astype(np.float32))
+    total, times = model.empty.copy(), np.ones(model.known.shape, np.float32)
+    for f, s in zip(frames, seen, strict=True):
+        bare = (cv2.dilate(s.unlike.plain, np.ones((5, 5), np.uint8)) < NOISE_ONLY) & s.beside(4)
+        total += np.where(bare[..., None], f / s.gain, 0)
+        times += bare
+    grains = 1 + (model.grains - 1) / times[..., None]
+    return replace(model, empty=(total / times[..., None]).astype(np.float32), grains=grains.astype(np.float32))
 
 
-def _core(found: Away) -> Mask:
+def _core(seen: Seen) -> Mask:
     """What is plainly thing: deep inside it, and far from the background's colour."""
-    deep = cv2.distanceTransform(found.mask.astype(np.uint8), cv2.DIST_L2, 5)
-    sure = np.minimum(found.found.plain, found.found.shaded) > SURE
+    deep = cv2.distanceTransform(seen.mask.astype(np.uint8), cv2.DIST_L2, 5)
+    sure = seen.misfit > SURE
     core = sure & (deep > BAND * deep.shape[1] / 3)
     return np.asarray(core if core.any() else sure & (deep > 2))
 
 
-def take_away(frame: Rgb, model: AwayModel) -> Away:
-    """The thing in one (h, w, 3) scene linear frame of the take that `model` was learnt from. The frame is unchanged."""
+def see(frame: Rgb, model: AwayModel) -> Seen:
+    """Where the thing is in one (h, w, 3) scene linear frame of the take that `model` was learnt from. The frame is unchanged."""
     frame = np.ascontiguousarray(frame, np.float32)
-    gain = frame_gain(frame, model.empty)
+    gain = frame_gain(frame, model)
     lit = (model.empty * gain).astype(np.float32)
     found = unlike(frame, lit, model.law, model.grains, model.wear)
-    mask = _thing(frame, lit, found, model)
+    like = _likeness(frame, model.clusters)
+    mask = _thing(frame, lit, found, like, model)
     light = _fallen(found, mask)
-    behind = (lit * light[..., None]).astype(np.float32)
-    alpha, fore = _solved(frame, behind, mask, model)
+    return Seen(mask, (lit * light[..., None]).astype(np.float32), light, gain, found, like)
+
+
+def left_over(frame: Rgb, seen: Seen, model: AwayModel) -> Array:
+    """Each pixel's misfit (h, w) to the empty frame in the frame's gain, against noise and a small error alone: neither shadow nor what was measured to be
+    more than noise (`worn`) is allowed for, since they would allow for anything."""
+    return misfit(frame, model.empty * seen.gain, model.law, model.grains)
+
+
+def take_away(frame: Rgb, model: AwayModel) -> Away:
+    """The thing in one frame as `see` takes it, with its soft edge."""
+    frame = np.ascontiguousarray(frame, np.float32)
+    seen = see(frame, model)
+    alpha, fore = _solved(frame, seen, model)
     if model.clear:
-        _veiled(frame, behind, mask, model, alpha, fore)
-    return Away(alpha, fore, mask, behind, light, gain, found)
+        _veiled(frame, seen, model, alpha, fore)
+    return Away(alpha, fore, seen)
 
 
-def frame_gain(frame: Rgb, empty: Rgb) -> Array:
-    """The light (3,) of a frame over that of its empty frame: the gain that most of small cells share."""
-    size = (max(1, frame.shape[1] // 8), max(1, frame.shape[0] // 8))
-    a, b = (shrink(x, *size).reshape(-1, 3) for x in (empty, frame))
-    lit = (np.minimum(a, b).min(axis=1) > 2e-3) & (np.maximum(a, b).max(axis=1) < 0.9)
-    if lit.sum() < 30:
-        return np.ones(3, np.float32)
-    stops = np.log2(b[lit] / a[lit])
-    middle = np.median(stops, axis=0)
-    for width in (0.5, 0.3, 0.15, 0.08, 0.04):
-        near = (np.abs(stops - middle) < width).all(axis=1)
-        if near.sum() > 20:
-            middle = np.median(stops[near], axis=0)
-    return np.asarray(np.exp2(middle), np.float32)
+def frame_gain(frame: Rgb, model: AwayModel) -> Array:
+    """The light (3,) of a frame over that of the take's empty frame; 1 where it cannot be told."""
+    found = light_over(model.empty, frame, model.known)
+    return np.ones(3, np.float32) if found is None else np.exp2(found[0]).astype(np.float32)
 
 
-def _thing(frame: Rgb, lit: Rgb, found: Unlike, model: AwayModel) -> Mask:
+def _thing(frame: Rgb, lit: Rgb, found: Unlike, like: Array, model: AwayModel) -> Mask:
     """The thing's pixels (h, w) by the cheapest border, on a grid of at most CUT pixels across: its edge is solved afterwards."""
     h, w = frame.shape[:2]
     k = max(1, -(-w // CUT))
     size = (max(2, w // k), max(2, h // k))
-    away = np.minimum(np.minimum(found.plain, found.shaded), MOST)
-    doubt = _likeness(frame, model.clusters) * (1 - _told_by_texture(lit, model.law))
+    away = np.minimum(found.plain, found.shaded)
+    doubt = like * (1 - _told_by_texture(lit, model.law))
     costs = np.dstack([np.where(model.known, away, model.doubt - LIKE), model.doubt - LIKE * doubt]).astype(np.float32)
-    shown, behind = np.sqrt(np.maximum(frame, 0)), np.sqrt(np.maximum(lit * found.light, 0))
+    shown, behind = np.sqrt(np.maximum(frame, 0)), np.sqrt(np.maximum(lit * found.light[..., None], 0))
     if k > 1:
         costs, shown, behind = (shrink(x, *size) for x in (costs, shown, behind))
     steps = [np.minimum(a, b) for a, b in zip(stepped(shown), stepped(shown - behind), strict=True)]
@@ -200,12 +217,7 @@ def _likeness(frame: Rgb, clusters: Clusters) -> Array:
     """How much each pixel's colour is one of the things', 0..1 (h, w)."""
     best = np.full(frame.shape[:2], 1e3, np.float32)
     for mean, cov in zip(clusters.mean, clusters.cov, strict=True):
-        full = np.zeros((3, 3))
-        for value, (i, j) in zip(cov, UPPER, strict=True):
-            full[i, j] = full[j, i] = value
-        white = np.linalg.inv(np.linalg.cholesky(full))
-        off = cv2.transform(frame, np.hstack([white, -white @ mean[:, None].astype(np.float64)]))
-        np.minimum(best, cv2.transform(off * off, np.ones((1, 3))), out=best)
+        np.minimum(best, colour_distance(frame, mean, unpacked(cov)), out=best)
     return np.asarray(cv2.exp(-np.maximum(best - 3, 0) / 4))
 
 
@@ -215,11 +227,12 @@ def _fallen(found: Unlike, mask: Mask) -> Array:
     h, w = mask.shape
     if free.sum() < 100:
         return np.ones((h, w), np.float32)
-    return fill_unknown(found.light.mean(axis=2)[..., None], free, (1.0, 3.0, 9.0, 27.0))[..., 0]
+    return fill_unknown(found.light[..., None], free, (1.0, 3.0, 9.0, 27.0))[..., 0]
 
 
-def _solved(frame: Rgb, behind: Rgb, mask: Mask, model: AwayModel) -> tuple[Matte, Rgb]:
+def _solved(frame: Rgb, seen: Seen, model: AwayModel) -> tuple[Matte, Rgb]:
     """Alpha and premultiplied colour, solved in the band about the border."""
+    mask, behind = seen.mask, seen.behind
     h, w = mask.shape
     reach = BAND * w * model.reach
     inner = cv2.distanceTransform(mask.astype(np.uint8), cv2.DIST_L2, 5)
@@ -228,20 +241,11 @@ def _solved(frame: Rgb, behind: Rgb, mask: Mask, model: AwayModel) -> tuple[Matt
     core = shrink((inner > 2.5).astype(np.float32), small.shape[1], small.shape[0])
     near = local_colours(small, core, 8 / 640 * small.shape[1], 24 / 640 * small.shape[1])
     local = np.concatenate([near.support[..., None], near.mean, near.cov], axis=2)
-    like = np.where(mask, np.maximum(_likeness(frame, model.clusters), np.minimum(inner / reach, 1) ** 2), 0)
+    like = np.where(mask, np.maximum(seen.like, np.minimum(inner / reach, 1) ** 2), 0)
     bare = _bare(misfit(frame, behind, model.law, model.grains, model.wear), like, outer > reach)
-    alpha, fore = solve_pixels(
-        frame,
-        behind,
-        model.law * float((model.grains * model.wear)[~mask].mean() if not mask.all() else model.grains.mean()),
-        inner,
-        reach,
-        bare,
-        local,
-        model.clusters,
-        green=True,
-        priors=NO_SCREEN,
-    )
+    noise = model.grains * model.wear
+    law = model.law * float(noise[~mask].mean() if not mask.all() else noise.mean())
+    alpha, fore = solve_pixels(frame, behind, law, inner, reach, bare, local, model.clusters, green=True, priors=NO_SCREEN)
     alone = _alone(alpha, mask) | (outer > reach)
     alpha[alone], fore[alone] = 0, 0
     return alpha, fore
@@ -255,8 +259,9 @@ def _alone(alpha: Matte, mask: Mask) -> Mask:
     return np.asarray(~hangs[labels])
 
 
-def _veiled(frame: Rgb, behind: Rgb, mask: Mask, model: AwayModel, alpha: Matte, fore: Rgb) -> None:
+def _veiled(frame: Rgb, seen: Seen, model: AwayModel, alpha: Matte, fore: Rgb) -> None:
     """Put in what comes through glass, smoke or gauze, in place: told by the background's texture, carried on to where that has none."""
+    mask, behind = seen.mask, seen.behind
     share, trust = seen_through(frame, behind, spread(frame, behind, model.law, model.grains, model.wear))
     trust = np.asarray(cv2.erode(trust * mask, np.ones((3, 3), np.uint8)), np.float32)
     told = np.where(share > 0, trust, 0)

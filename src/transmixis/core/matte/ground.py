@@ -24,7 +24,7 @@ FLAT = 0.25  # of the ground's level (and 0.02): what the rim may vary by and st
 
 def found_ground(frames: list[Rgb]) -> tuple[Ground | None, Array]:
     """Which ground the pictures (h, w, 3) lie on, told by their rims, and its colour (3,); None where the rim is neither or is no plain ground."""
-    rims = np.concatenate([_rim(f) for f in frames])
+    rims = np.concatenate([rim_of(f) for f in frames])
     colour = np.median(rims, axis=0).astype(np.float32)
     level = float(luminance(colour))
     spread = float(np.subtract(*np.quantile(luminance(rims), [0.75, 0.25])))
@@ -33,18 +33,19 @@ def found_ground(frames: list[Rgb]) -> tuple[Ground | None, Array]:
     return ("black" if level < DARK else "white" if level > LIGHT else None), colour
 
 
-def _rim(frame: Rgb) -> Array:
+def rim_of(frame: Rgb) -> Array:
+    """Colours (n, 3) along the frame's border, every third."""
     h, w = frame.shape[:2]
     k = max(2, round(BORDER * min(h, w)))
     return np.concatenate([x.reshape(-1, 3)[::3] for x in (frame[:k], frame[-k:], frame[:, :k], frame[:, -k:])])
 
 
 def ground_alpha(frame: Rgb, ground: Array, white: float = 1.0) -> Matte:
-    """The least alpha (h, w) with which a colour between 0 and `white` over the ground (3,) gives the frame. On black only what is lighter counts, on
+    """The least alpha (h, w) of a picture (h, w, 3), or of colours (n, 3), with which a colour between 0 and `white` over the ground (3,) gives the frame. On black only what is lighter counts, on
     white only what is darker: else the ground's own noise, a large part of the little that is left there, would stay in."""
     up = np.where(ground > LIGHT, 0, frame - ground) / np.maximum(white - ground, 1e-4)
     down = np.where(ground < DARK, 0, ground - frame) / np.maximum(ground, 1e-4)
-    return np.asarray(np.clip(np.maximum(up, down).max(axis=2), 0, 1), np.float32)
+    return np.asarray(np.clip(np.maximum(up, down).max(axis=-1), 0, 1), np.float32)
 
 
 def off_ground(frame: Rgb, alpha: Matte, ground: Array) -> Rgb:

@@ -11,16 +11,17 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from transmixis.core.colour.curves import linear_to_srgb, luminance
 from transmixis.core.colour.lab import linear_to_lab
 from transmixis.core.matte.convolve import fill_unknown
 from transmixis.core.matte.strokes import Cutting, Strokes, cut_by_strokes
+from transmixis.core.motion.coding import coded_luma
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
 INSIDE = 2.5  # px that the flow keeps inside the border
 BAND, WIDEST = 3.0, 10.0  # px: the band in which it is cut anew, and how far it may grow
 DOUBT_LIMIT = 1.8  # px: what flow there and back may miss each other by, added up over the frames
 FADED = 0.45  # of the first frame's contrast along the border
+NONE = Strokes((), ())
 SHRUNK = 0.35  # of the area of the frame before: a thing that changes so is hidden, leaves, or is lost
 
 
@@ -39,8 +40,9 @@ def begun(frame: Rgb, found: Cutting) -> Onward:
     return Onward(found.mask, found.matte, 0.0, border_contrast(frame, found.mask))
 
 
-def carried_on(before: Rgb, frame: Rgb, at: Onward) -> Onward | None:
-    """The matte of `before` at the next `frame` (both (h, w, 3) scene linear); None where nothing of it is left in the picture."""
+def carried_on(before: Rgb, frame: Rgb, at: Onward, strokes: Strokes = NONE) -> Onward | None:
+    """The matte of `before` at the next `frame` (both (h, w, 3) scene linear), set right by `strokes` there; None where nothing of it is left in the
+    picture."""
     back, miss = _flow_within(before, frame, at.mask)
     h, w = at.mask.shape
     xs, ys = np.meshgrid(np.arange(w, dtype=np.float32), np.arange(h, dtype=np.float32))
@@ -49,20 +51,20 @@ def carried_on(before: Rgb, frame: Rgb, at: Onward) -> Onward | None:
     if not rim.any():
         return None
     step = float(np.minimum(miss[rim], WIDEST).mean())
-    found = cut_by_strokes(frame, Strokes((), ()), before=np.asarray(moved, np.float32), doubt=min(BAND + 2 * step, WIDEST))
+    found = cut_by_strokes(frame, strokes, before=np.asarray(moved, np.float32), doubt=min(BAND + 2 * step, WIDEST))
     if not found.mask.any():
         return None
     return Onward(found.mask, found.matte, at.doubt + step, border_contrast(frame, found.mask))
 
 
-def why_stopped(first: Onward, before: Onward, now: Onward | None) -> str:
-    """Why a carried matte is not to be trusted any more; '' if it is."""
+def why_stopped(contrast: float, before: Onward, now: Onward | None) -> str:
+    """Why a carried matte that began with this `contrast` of its border is not to be trusted any more; '' if it is."""
     if now is None:
         return "nothing of it is seen any more"
     if now.doubt > DOUBT_LIMIT:
         return f"its border may be {now.doubt:.1f} px off by now"
-    if now.contrast < FADED * first.contrast:
-        return f"its border hardly shows: {now.contrast / max(first.contrast, 1e-6):.0%} of the contrast that it began with"
+    if now.contrast < FADED * contrast:
+        return f"its border hardly shows: {now.contrast / max(contrast, 1e-6):.0%} of the contrast that it began with"
     areas = float(before.mask.sum()), float(now.mask.sum())
     if abs(areas[1] - areas[0]) > SHRUNK * max(areas):
         return f"its size changed by {abs(areas[1] - areas[0]) / max(areas):.0%} from one frame to the next"
@@ -83,13 +85,10 @@ def border_contrast(frame: Rgb, mask: Mask) -> float:
 
 def _flow_within(before: Rgb, frame: Rgb, mask: Mask) -> tuple[Array, Array]:
     """Where each pixel of `frame` was in the one before (h, w, 2) px, by the flow inside the thing, and how far flow there and back miss (h, w)."""
-    old, new = _levels(before), _levels(frame)
+    old, new = ((255 * coded_luma(f)).astype(np.uint8) for f in (before, frame))
     dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
-    back, forth = (
-        dis.calc(new, old, np.zeros((*old.shape, 2), np.float32)),
-        dis.calc(old, new, np.zeros((*old.shape, 2), np.float32)),
-    )
     h, w = mask.shape
+    back, forth = (dis.calc(a, b, np.zeros((h, w, 2), np.float32)) for a, b in ((new, old), (old, new)))
     xs, ys = np.meshgrid(np.arange(w, dtype=np.float32), np.arange(h, dtype=np.float32))
     u, v = xs + back[..., 0], ys + back[..., 1]
     again = cv2.remap(forth, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
@@ -101,10 +100,6 @@ def _flow_within(before: Rgb, frame: Rgb, mask: Mask) -> tuple[Array, Array]:
     weight = sure.astype(np.float32)
     calm = fill_unknown(np.dstack([back, miss]).astype(np.float32), weight, (1.5, 4.0, 12.0, 36.0))
     return calm[..., :2], calm[..., 2]
-
-
-def _levels(frame: Rgb) -> Array:
-    return np.asarray(np.clip(linear_to_srgb(np.clip(luminance(frame), 0, 1)) * 255, 0, 255), np.uint8)
 
 
 def _rim(mask: Mask) -> Mask:

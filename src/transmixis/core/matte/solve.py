@@ -22,7 +22,7 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from transmixis.core.matte.subject import UPPER, Clusters
+from transmixis.core.matte.subject import UPPER, Clusters, unpacked
 from transmixis.core.types import Array, Matte, Rgb
 
 # Prior weights; the results change little when any of them is halved or doubled (docs/keying.md has the table).
@@ -345,10 +345,7 @@ def _cluster_table(clusters: Clusters, law: Array) -> Array:
     """(k, 17): mean, covariance, inverse of covariance and noise at the mean, weight as mixture and as opaque."""
     table = np.zeros((len(clusters.mean), 17), np.float32)
     for row, mean, cov, weight in zip(table, clusters.mean, clusters.cov, clusters.weight, strict=True):
-        full = np.zeros((3, 3))
-        for value, (i, j) in zip(cov, UPPER, strict=True):
-            full[i, j] = full[j, i] = value
-        full += np.diag(law[:, 0] * np.maximum(mean, 0) + law[:, 1])
+        full = unpacked(cov) + np.diag(law[:, 0] * np.maximum(mean, 0) + law[:, 1])
         inverse = np.linalg.inv(full)
         row[:3], row[3:9] = mean, cov
         row[9:15] = [inverse[i, j] for i, j in UPPER]

@@ -13,6 +13,8 @@ from transmixis.core.types import Array, Mask, Matte
 SMALL = 2e-4  # of the frame: a piece with less coverage is a speck, 100 px of 960 x 540
 SPECKS_LIMIT = 0.01  # % of the frame: fifty pixels of 960 x 540
 REST_LIMIT = 2.0  # times what noise and a small error make
+CHI_HALF = 2.366  # the misfit that half of noise in three channels stays under (chi square, tables)
+FEW = 1000  # px
 CLOSED_LIMIT = 5.0  # % of the thing
 
 
@@ -27,11 +29,12 @@ def specks_reading(alpha: Matte) -> Reading:
     return Reading("specks", 100 * float(covers[small].sum()) / alpha.size, "%", SPECKS_LIMIT, spot=region_box(lone))
 
 
-def rest_reading(misfit: Array, outside: Mask) -> Reading:
-    """How far the background differs from its empty frame, times what noise and two per cent of error make (median)."""
-    if outside.sum() < 1000:
+def rest_reading(misfit: Array, outside: Mask, stood: str = "") -> Reading:
+    """How far the background differs from its empty frame, times what noise and two per cent of error make (median); `stood` says how it
+    was brought there."""
+    if outside.sum() < FEW:
         return Reading("background off", None, "×", REST_LIMIT, note="hardly any background is seen")
-    return Reading("background off", float(np.median(misfit[outside])) / 3, "×", REST_LIMIT)
+    return Reading("background off", float(np.median(misfit[outside])) / CHI_HALF, "×", REST_LIMIT, note=stood)
 
 
 def closed_reading(mask: Mask, misfit: Array, noise: float) -> Reading:

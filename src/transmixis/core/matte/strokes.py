@@ -18,6 +18,7 @@ from skimage.graph import MCP_Geometric
 from transmixis.core.colour.lab import linear_to_lab
 from transmixis.core.errors import UserError
 from transmixis.core.matte.cut import cut, stepped
+from transmixis.core.matte.subject import colour_distance
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
 WORK = 640  # px: a wider frame's border is found smaller first
@@ -26,9 +27,10 @@ FLOOR = 4.0  # CIELAB units: spread that every colour has at least
 FLAT = 0.06  # what a pixel of plain picture is worth of a way, against an edge of one CIELAB unit
 LENGTH = 3.0  # what a pixel of border costs where there is no edge
 LENGTH_ON = 6.0  # and where it was carried: nothing new is thought of there
-COLOUR, PLACE = 1.0, 2.0  # how much the colours and the ways count
+PLACE = 2.0  # how much the ways count beside the colours
 MOST = 6.0  # natural logarithm of odds: more is not believed of a colour
 PRIOR, PRIOR_WIDE = 2.0, 4.0  # how much it counts where a carried border lay, and over how many px
+FINE = 1920  # px: a wider frame's border is found no finer
 ROUNDS = 3
 SOFT = 0.7  # px: sigma of the edge that a cut gets
 HARD = 1e6
@@ -46,11 +48,10 @@ class Strokes:
 
 @dataclass(frozen=True)
 class Cutting:
-    """What the strokes cut out: its `mask` and a `matte` with a narrow soft edge (h, w); `odds` (h, w), above 0 where colours speak for keeping."""
+    """What was cut out: its `mask` and a `matte` with a narrow soft edge (h, w)."""
 
     mask: Mask
     matte: Matte
-    odds: Array
 
 
 def cut_by_strokes(frame: Rgb, strokes: Strokes, before: Matte | None = None, doubt: float = 0.0) -> Cutting:
@@ -61,17 +62,15 @@ def cut_by_strokes(frame: Rgb, strokes: Strokes, before: Matte | None = None, do
     size = (max(8, round(w / k)), max(8, round(h / k)))
     keep, leave = (_drawn(lines, strokes.width / k, size, k) for lines in (strokes.keep, strokes.leave))
     start = None if before is None else cv2.resize(before, size, interpolation=cv2.INTER_AREA)
-    if start is None and not (keep.any() and leave.any()):
-        raise UserError("Draw a stroke on what is to be kept and one on what is to be left.")
-    lab = linear_to_lab(cv2.resize(frame, size, interpolation=cv2.INTER_AREA))
     if start is not None:
-        keep, leave = _carried(start, doubt / k, keep, leave)
-    mask, odds = _settled(lab, keep, leave, start)
-    whole = cv2.resize(mask.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR) > 0.5
+        inner, outer = _sure(start > 0.5, doubt / k)
+        keep, leave = (keep | inner) & ~leave, (leave | outer) & ~keep
+    elif not (keep.any() and leave.any()):
+        raise UserError("Draw a stroke on what is to be kept and one on what is to be left.")
+    mask = _settled(linear_to_lab(cv2.resize(frame, size, interpolation=cv2.INTER_AREA)), keep, leave, start)
     if k > 1:
-        large = [cv2.resize(m.astype(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0 for m in (keep, leave)]
-        whole = _tidy(_finer(frame, whole, k), large[0], large[1])  # a neck may have been cut there
-    return Cutting(whole, softened(whole), cv2.resize(odds.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR))
+        mask = _finer(frame, mask, keep, leave)
+    return Cutting(mask, softened(mask))
 
 
 def _drawn(lines: Sequence[Array], width: float, size: tuple[int, int], k: float) -> Mask:
@@ -84,53 +83,58 @@ def _drawn(lines: Sequence[Array], width: float, size: tuple[int, int], k: float
     return out > 0
 
 
-def _carried(start: Array, doubt: float, keep: Mask, leave: Mask) -> tuple[Mask, Mask]:
-    """What is sure of a carried matte: all but a border as wide as its doubt."""
-    solid = (start > 0.5).astype(np.uint8)
-    inner = cv2.distanceTransform(solid, cv2.DIST_L2, 5) > doubt
-    outer = cv2.distanceTransform(1 - solid, cv2.DIST_L2, 5) > doubt
-    return (keep | inner) & ~leave, (leave | outer) & ~keep
+def _sure(mask: Mask, px: float) -> tuple[Mask, Mask]:
+    """What lies further than so many px inside a mask's border, and outside."""
+    depth = _depth(mask)
+    return depth > px, depth < -px
 
 
-def _settled(lab: Array, keep: Mask, leave: Mask, start: Array | None) -> tuple[Mask, Array]:
-    near = _nearness(lab, keep, leave) if start is None else np.zeros(keep.shape)
-    believed = 0.0 if start is None else np.clip(_signed(start) / PRIOR_WIDE, -1, 1)
-    inside, outside = (keep, leave) if start is None else (start > 0.5, start < 0.5)
-    steps = stepped(lab, noise=1.0)
-    mask, odds = keep, np.zeros(keep.shape)
-    for _ in range(ROUNDS if start is None else 1):
-        odds = np.clip(_odds(lab, inside) - _odds(lab, outside), -MOST, MOST)
-        value = COLOUR * odds + PLACE * near + PRIOR * believed
-        for_keep, for_leave = np.maximum(value, 0), np.maximum(-value, 0)
-        for_keep[keep], for_leave[leave] = HARD, HARD
-        for_keep[leave], for_leave[keep] = 0, 0
-        mask = _tidy(cut(for_leave, for_keep, steps, LENGTH if start is None else LENGTH_ON), keep, leave)
-        inside, outside = mask, ~mask
-    return mask, odds
-
-
-def _signed(matte: Matte) -> Array:
-    """Distance (h, w) px from a matte's border, above 0 inside."""
-    solid = (matte > 0.5).astype(np.uint8)
+def _depth(mask: Mask) -> Array:
+    """Distance (h, w) px from a mask's border, above 0 inside."""
+    solid = mask.astype(np.uint8)
     return np.asarray(cv2.distanceTransform(solid, cv2.DIST_L2, 5) - cv2.distanceTransform(1 - solid, cv2.DIST_L2, 5))
 
 
-def _odds(lab: Array, where: Mask) -> Array:
+def _settled(lab: Array, keep: Mask, leave: Mask, start: Array | None) -> Mask:
+    """The cheapest division of a picture (h, w, 3): from strokes alone found again as the colours are learnt; from a carried matte once, near it."""
+    steps = stepped(lab, noise=1.0)
+    if start is not None:
+        believed = PRIOR * np.clip(_depth(start > 0.5) / PRIOR_WIDE, -1, 1)
+        return _divided(_odds(lab, start > 0.5, start < 0.5) + believed, keep, leave, steps, LENGTH_ON)
+    near, inside, outside = PLACE * _nearness(lab, keep, leave), keep, leave
+    for _ in range(ROUNDS):
+        inside = _divided(_odds(lab, inside, outside) + near, keep, leave, steps, LENGTH)
+        outside = ~inside
+    return inside
+
+
+def _divided(value: Array, keep: Mask, leave: Mask, steps: Sequence[Array], length: float) -> Mask:
+    """The cheapest division where `value` speaks for keeping (above 0), and what lies under strokes is sure."""
+    value = np.where(keep, HARD, np.where(leave, -HARD, value))
+    return _tidy(cut(np.maximum(-value, 0), np.maximum(value, 0), steps, length), keep, leave)
+
+
+def _odds(lab: Array, inside: Mask, outside: Mask) -> Array:
+    """Natural logarithm (h, w) of how much likelier each pixel's colour is inside than outside, as far as it is believed."""
+    return np.asarray(np.clip(_likely(lab, inside) - _likely(lab, outside), -MOST, MOST))
+
+
+def _likely(lab: Array, where: Mask) -> Array:
     """Logarithm (h, w) of how likely each pixel's colour is among those of the pixels `where`."""
     sample = lab[where][:: max(1, int(where.sum()) // 4000)].astype(np.float32)
+    if not len(sample):  # a thing that fills the frame leaves nothing outside
+        return np.zeros(lab.shape[:2], np.float32)
     k = int(np.clip(len(sample) // 60, 1, COLOURS))
     rule = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 12, 0.5)
     cv2.setRNGSeed(1)  # the same strokes always cut the same
     _, label, middle = cv2.kmeans(sample, k, np.zeros((len(sample), 1), np.int32), rule, 1, cv2.KMEANS_PP_CENTERS)
-    best = np.full(lab.shape[:2], -1e6, np.float32)
+    total = np.full(lab.shape[:2], -1e6, np.float32)
     for j in range(k):
         own = sample[label[:, 0] == j]
         cov = (np.cov(own.T) if len(own) > 8 else np.zeros((3, 3))) + np.eye(3) * FLOOR**2
-        white = np.linalg.inv(np.linalg.cholesky(cov))
-        off = cv2.transform(lab, np.hstack([white, -white @ middle[j][:, None].astype(np.float64)]))
         weight = np.log(max(len(own), 1) / len(sample)) - 0.5 * float(np.linalg.slogdet(cov)[1])
-        best = np.logaddexp(best, weight - 0.5 * cv2.transform(off * off, np.ones((1, 3))))
-    return np.asarray(best)
+        total = np.logaddexp(total, weight - 0.5 * colour_distance(lab, middle[j], cov))
+    return np.asarray(total)
 
 
 def _nearness(lab: Array, keep: Mask, leave: Mask) -> Array:
@@ -158,22 +162,28 @@ def _tidy(mask: Mask, keep: Mask, leave: Mask) -> Mask:
     return np.asarray(out | ~opened[labels])
 
 
-def _finer(frame: Rgb, mask: Mask, k: float) -> Mask:
-    """The border found again at full size, in a band as wide as the smaller grid leaves open."""
-    doubt = 2.0 * k + 1
-    solid = mask.astype(np.uint8)
-    sure_in = cv2.distanceTransform(solid, cv2.DIST_L2, 5) > doubt
-    sure_out = cv2.distanceTransform(1 - solid, cv2.DIST_L2, 5) > doubt
-    if sure_in.all() or sure_out.all():
-        return mask
+def _finer(frame: Rgb, small: Mask, keep: Mask, leave: Mask) -> Mask:
+    """The border of a smaller division found again at full size (at most FINE px wide), in a band as wide as the smaller grid leaves open."""
+    h, w = frame.shape[:2]
+    k = max(1.0, w / FINE)
+    size = (round(w / k), round(h / k))
+    mask, keep, leave = (
+        cv2.resize(m.astype(np.float32), size, interpolation=cv2.INTER_LINEAR) > 0.5 for m in (small, keep, leave)
+    )
+    sure_in, sure_out = _sure(mask, 2.0 * size[0] / small.shape[1] + 1)
+    if sure_out.all():
+        return np.zeros((h, w), bool)
     ys, xs = np.nonzero(~sure_out)
     box = (slice(max(0, ys.min() - 2), ys.max() + 3), slice(max(0, xs.min() - 2), xs.max() + 3))
-    lab = linear_to_lab(np.ascontiguousarray(frame[box]))
-    value = np.zeros(lab.shape[:2])
-    value[sure_in[box]], value[sure_out[box]] = HARD, -HARD
-    out = np.zeros_like(mask)
-    out[box] = cut(np.maximum(-value, 0), np.maximum(value, 0), stepped(lab, noise=1.0), LENGTH)
-    return out
+    shown = frame if k == 1 else cv2.resize(frame, size, interpolation=cv2.INTER_AREA)
+    lab = linear_to_lab(np.ascontiguousarray(shown[box]))
+    # a neck may be cut there, so that what hung on it goes
+    mask[box] = _divided(
+        np.zeros(lab.shape[:2]), sure_in[box] | (keep[box] & mask[box]), sure_out[box], stepped(lab, noise=1.0), LENGTH
+    )
+    mask[sure_out] = False
+    mask = _tidy(mask, keep, leave)
+    return mask if k == 1 else cv2.resize(mask.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR) > 0.5
 
 
 def softened(mask: Mask) -> Matte:

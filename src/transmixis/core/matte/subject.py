@@ -31,6 +31,21 @@ class Clusters:
     weight: Array
 
 
+def colour_distance(picture: Array, mean: Array, cov: Array) -> Array:
+    """Squared distance (h, w) of every colour of a (h, w, 3) picture from a Gaussian with `mean` (3,) and `cov` (3, 3), in its own deviations (Mahalanobis)."""
+    white = np.linalg.inv(np.linalg.cholesky(np.asarray(cov, np.float64)))
+    off = cv2.transform(picture, np.hstack([white, -white @ np.asarray(mean, np.float64)[:, None]]))
+    return np.asarray(cv2.transform(off * off, np.ones((1, 3))))
+
+
+def unpacked(cov: Array) -> Array:
+    """The (3, 3) covariance of its upper triangle (6,)."""
+    full = np.zeros((3, 3))
+    for value, (i, j) in zip(cov, UPPER, strict=True):
+        full[i, j] = full[j, i] = value
+    return full
+
+
 def core_distance(difference: Array, sure_width: float, soften: float) -> tuple[Array, Mask]:
     """Distance (px) of every pixel from what may be screen, and the mask of that.
 

@@ -17,9 +17,10 @@ from transmixis.core.types import Array, Mask, Rgb
 
 NEAR = 1.2  # px: sigma over which a misfit is weighed
 AROUND = 2.5  # px: sigma over which one light is fitted
+MOST = 60.0  # misfit that counts: more tells nothing more
 MODEL = 0.02  # of the signal: what the law of the noise does not know (compression, reflections)
 STANDS = 0.12  # px: what alignment may be wrong by
-TINT = 0.08  # of the light: how far the light of a shadow differs between channels (skylight against sun; common practice)
+TINT = 0.08  # of the light: how far the light of a shadow differs between channels (skylight against sun; judgement)
 BLACK = 0.002  # scene linear: what an 8-bit code and a curve's toe leave uncertain near black
 DARKEST, LIGHTEST = 0.2, 1.08  # light that a shadow leaves; what lights up is seldom more than this
 CLASSES = 10  # of texture, each with a tenth of the frame
@@ -32,7 +33,7 @@ SHADOW = 1.5  # what a shadow costs: it is rarer than plain background
 @dataclass(frozen=True)
 class Unlike:
     """`plain` (h, w): misfit to the empty frame, 3 where it is noise alone; `shaded`: the same to the empty frame in another light, with what
-    such a light costs; `light` (h, w, 3): that light over the empty frame's."""
+    such a light costs; `light` (h, w): that light over the empty frame's."""
 
     plain: Array
     shaded: Array
@@ -46,7 +47,7 @@ def unlike(frame: Rgb, empty: Rgb, law: Array, grains: Array | float = 2.0, wear
     plain = _near(_summed((frame - empty) ** 2 / noise))
     light, grey = _light(frame, empty, noise)
     rest = _summed((frame - light * empty) ** 2 / noise)
-    return Unlike(plain, _near(rest) + _costs(light, grey, empty), light)
+    return Unlike(plain, _near(rest) + _costs(light, grey, empty), grey)
 
 
 def misfit(frame: Rgb, behind: Rgb, law: Array, grains: Array | float = 2.0, wear: Array | float = 1.0) -> Array:
@@ -90,7 +91,8 @@ def _slope2(x: Array) -> Array:
 
 
 def _near(misfit: Array) -> Array:
-    return np.asarray(cv2.GaussianBlur(misfit.astype(np.float32), (0, 0), NEAR))
+    """A misfit weighed over its neighbourhood; what is plainly another thing must not spill over what lies beside it."""
+    return np.asarray(cv2.GaussianBlur(np.minimum(misfit, MOST).astype(np.float32), (0, 0), NEAR))
 
 
 def _light(frame: Rgb, empty: Rgb, noise: Array) -> tuple[Array, Array]:

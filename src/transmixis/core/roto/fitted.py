@@ -21,9 +21,10 @@ ROUNDS = 3
 
 @dataclass(frozen=True)
 class Fitted:
-    """An outline's `points` (n, 2) px, and how far the border is off it: `mean` and `worst` px."""
+    """An outline's `points` (n, 2) px, whether it goes round a `hole`, and how far the border is off it: `mean` and `worst` px."""
 
     points: Array
+    hole: bool
     mean: float
     worst: float
 
@@ -52,7 +53,9 @@ def _through(ring: Array, error: float) -> Fitted:
             break
         at = fewer
     off = _off(ring, at)
-    return Fitted(ring[at], float(off.mean()), float(off.max()))
+    x, y = ring.T
+    hole = bool(x @ np.roll(y, -1) < y @ np.roll(x, -1))  # contours run the other way round what is darker
+    return Fitted(ring[at], hole, float(off.mean()), float(off.max()))
 
 
 def _off(ring: Array, at: list[int]) -> Array:

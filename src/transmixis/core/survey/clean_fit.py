@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -50,12 +51,12 @@ def fit_clean(take: list[Rgb], clean: Rgb, *, locked: bool) -> CleanFit:
     """
     anchor = anchor_of(grey_of(clean))
     moves = [m for m in (follow(anchor, grey_of(f)).move for f in take) if m]
-    move = _median_move(moves)
+    move = median_move(moves)
     fitted = moved(clean, move.similarity(clean.shape)) if move and (move.length > 0.02 or move.turn) else clean
     inside = cv2.erode((fitted.max(axis=2) > 0).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
     gains, errors = [], []
     for f in take:
-        g = _gain(fitted, f, inside)
+        g = light_over(fitted, f, inside)
         if g is not None:
             gains.append(g[0])
             errors.append(g[1])
@@ -68,7 +69,8 @@ def fit_clean(take: list[Rgb], clean: Rgb, *, locked: bool) -> CleanFit:
     return CleanFit(move, gain, error, misfit, why, share, serves, _words(move, gain, why, serves, locked))
 
 
-def _median_move(moves: list[Move]) -> Move:
+def median_move(moves: Sequence[Move]) -> Move:
+    """Where a take stands beside its clean plate, from several of its frames; falsy, with the reason, if none was measured."""
     if not moves:
         return Move(reason="clean plate and take share too little texture to be aligned")
     rows = np.array([[m.x, m.y, m.turn, m.grow] for m in moves])
@@ -77,7 +79,7 @@ def _median_move(moves: list[Move]) -> Move:
     return Move(x, y, turn, grow, error, int(np.median([m.points for m in moves])))
 
 
-def _gain(clean: Rgb, frame: Rgb, inside: Array) -> tuple[Array, float] | None:
+def light_over(clean: Rgb, frame: Rgb, inside: Array) -> tuple[Array, float] | None:
     """Stops (3,) that the frame is brighter by: the median over cells, those in shadow of somebody left out."""
     a, b, m = _cells(clean), _cells(frame), _cells(inside.astype(np.float32)[..., None])[..., 0]
     lit = (m > 0.999) & (np.minimum(a, b).min(axis=2) > 2e-3) & (np.maximum(a, b).max(axis=2) < 0.9)

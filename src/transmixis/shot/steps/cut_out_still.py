@@ -6,14 +6,12 @@ from pathlib import Path
 
 import numpy as np
 
-from transmixis.core.build.over import join, over
-from transmixis.core.colour.curves import linear_to_srgb
+from transmixis.core.build.over import join
 from transmixis.core.errors import UserError
 from transmixis.core.matte.combine import edge_cleaned, feathered
 from transmixis.core.matte.measure import holes_reading
 from transmixis.core.matte.specks import specks_reading
 from transmixis.core.readings import Reading
-from transmixis.core.types import Array, Rgba
 from transmixis.media.still import write_still
 from transmixis.shot.contract import Act, Inputs, Pins, Product, Slot, StepKind
 from transmixis.shot.model import Step
@@ -21,8 +19,6 @@ from transmixis.shot.steps.params import Params, choice, number
 
 AS_SHOT, CLEANED = "as it is", "cleaned"
 SOFTEST = 8.0  # px: the inward feather at no hardness at all
-TRUE_LIMIT = 1.0  # 8-bit levels: what nobody sees
-SOLID = 0.98
 HERE = "freeze"
 KINDS = {".exr": "float", ".png": "uint16"}
 
@@ -66,32 +62,27 @@ class CutOutStill(StepKind[CutOutStillParams]):
         return step.model_copy(update={"params": {**step.params, "at": frame}})
 
     def compute(self, inputs: Inputs, params: CutOutStillParams, frame: int) -> Product:
-        at = min(int(params.at), inputs.shot.length)
+        at = _frozen(inputs, params)
         plate, matte = inputs.picture("plate", at)[..., :3], inputs.matte("matte", at)
         if plate.shape[:2] != matte.shape:
             raise UserError("The matte has another size than the take; connect one that was made of it.")
         alpha = feathered(matte, SOFTEST * (1 - params.hardness), 0.0)
         front = edge_cleaned(plate, alpha) if params.colour == CLEANED else plate * alpha[..., None]
-        return Product(picture=join(front, alpha), work=plate)
+        return Product(picture=join(front, alpha))
 
     def read(self, inputs: Inputs, params: CutOutStillParams, product: Product, frame: int) -> list[Reading]:
         assert product.picture is not None
         alpha = np.ascontiguousarray(product.picture[..., 3])
-        return [_true_reading(product.picture, product.work), holes_reading(alpha), specks_reading(alpha)]
+        return [holes_reading(alpha), specks_reading(alpha)]
 
     def to_file(self, inputs: Inputs, step: Step, params: CutOutStillParams, frame: int, path: Path) -> str:
         picture = inputs.own(frame).picture
         if picture is None or not (picture[..., 3] > 0).any():
-            raise UserError(f"Nothing is cut out at frame {int(params.at)}; connect a matte that shows something there.")
+            raise UserError(f"Nothing is cut out at frame {_frozen(inputs, params)}; connect a matte that shows something there.")
         write_still(path, picture, kind=KINDS[path.suffix.lower()])
-        return f"Frame {int(params.at)} written, cut out, {picture.shape[1]} × {picture.shape[0]}."
+        return f"Frame {_frozen(inputs, params)} written, cut out, {picture.shape[1]} × {picture.shape[0]}."
 
 
-def _true_reading(picture: Rgba, plate: Array) -> Reading:
-    """How far the still, laid over the frame that it came from, is from it where it is solid (8-bit levels, the worst)."""
-    solid = picture[..., 3] >= SOLID
-    if not solid.any():
-        return Reading("over its frame", None, "levels", TRUE_LIMIT, note="nothing of it is solid")
-    back = over(picture, plate)[..., :3]
-    off = np.abs(linear_to_srgb(np.clip(back, 0, 1)) - linear_to_srgb(np.clip(plate, 0, 1))).max(axis=2)
-    return Reading("over its frame", 255 * float(off[solid].max()), "levels", TRUE_LIMIT)
+def _frozen(inputs: Inputs, params: CutOutStillParams) -> int:
+    """The frame that is cut out: the last one where a later one is asked for."""
+    return min(int(params.at), inputs.shot.length)

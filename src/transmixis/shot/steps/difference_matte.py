@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import cv2
 import numpy as np
 
 from transmixis.core.build.over import join
 from transmixis.core.errors import UserError
-from transmixis.core.matte.away import MOST, NOISE_ONLY, THING, Away, AwayModel, learn_away, take_away
+from transmixis.core.matte.away import NOISE_ONLY, THING, AwayModel, Seen, learn_away, left_over, see, take_away
 from transmixis.core.matte.measure import BOIL_LIMIT, boil_reading, holes_reading
 from transmixis.core.matte.specks import closed_reading, rest_reading, specks_reading
 from transmixis.core.matte.subject import Clusters
+from transmixis.core.matte.unlike import MOST
 from transmixis.core.motion.camera import Move
 from transmixis.core.plot import Hill, Hills, Limit, Plot
 from transmixis.core.progress import Progress
@@ -24,13 +24,15 @@ from transmixis.shot.steps.params import Params, choice, number
 LEARN_FROM = 6  # frames: what moves is seen from all sides, and their mean clears the empty frame of most of its noise
 PROPOSE_FROM = 4
 BEYOND = 0.2  # % of the bare background that may reach the value: lone pixels, which the border's cost takes out
+ABOVE = 1.1  # times what the bare background hardly reaches: other frames reach a little more
+LOWEST, HIGHEST = 0.06, 0.7  # noise alone reaches 0.05; more takes things away that are plainly there
 STEADY = 0.4  # of the present value: a proposal nearer to it is not worth the trouble
 SEEN, HIDDEN = "seen through", "solid"
 
 
 class DifferenceMatteParams(Params):
     unlike: float = number(
-        THING / MOST, 0.06, 0.7, "", "Unlike", "From where on a pixel is taken for the subject: 0.05 is noise, 1 plainly another thing. Raise it when "
+        THING / MOST, LOWEST, HIGHEST, "", "Unlike", "From where on a pixel is taken for the subject: 0.05 is noise, 1 plainly another thing. Raise it when "
         "background is left in the matte, lower it when parts of the subject are missing.",
     )  # fmt: skip
     reach: float = number(
@@ -77,18 +79,18 @@ class DifferenceMatte(StepKind[DifferenceMatteParams]):
         picture = join(made.foreground, made.alpha)
         if inputs.has("garbage"):
             picture = picture * inputs.matte("garbage", frame)[..., None]
-        return Product(picture=picture, work=made)
+        return Product(picture=picture, work=made.seen)
 
     def read(self, inputs: Inputs, params: DifferenceMatteParams, product: Product, frame: int) -> list[Reading]:
-        made: Away = product.work
+        seen: Seen = product.work
         assert product.picture is not None
         alpha = product.picture[..., 3]
-        fits = np.minimum(made.found.plain, made.found.shaded)
+        plate, learnt = inputs.picture("plate", frame)[..., :3], inputs.analysis()
         out = [
-            rest_reading(fits, ~made.mask),
+            rest_reading(left_over(plate, seen, _model(learnt, params)), seen.beside(4), _stood(learnt)),
             holes_reading(alpha),
             specks_reading(alpha),
-            closed_reading(made.mask, fits, min(NOISE_ONLY, MOST * params.unlike)),
+            closed_reading(seen.mask, seen.misfit, min(NOISE_ONLY, MOST * params.unlike)),
         ]
         if frame > 1:
             out.append(self._boil(inputs, alpha, frame))
@@ -106,10 +108,10 @@ class DifferenceMatte(StepKind[DifferenceMatteParams]):
 
     def plot(self, inputs: Inputs, params: DifferenceMatteParams, frame: int) -> Plot:
         """How unlike the empty frame what was taken for background is, and what was taken for subject, with the value that parts them."""
-        made = take_away(inputs.picture("plate", frame)[..., :3], _model(inputs.analysis(), params))
-        fits = _fits(made)
-        hills = (Hill(_counts(fits[~made.mask]), hatched=True), Hill(_counts(fits[made.mask])))
-        panel = Hills(hills, (Limit("unlike", params.unlike, 0.06, 0.7),), "background beyond", 0.0, BEYOND)
+        seen = see(inputs.picture("plate", frame)[..., :3], _model(inputs.analysis(), params))
+        fits = _fits(seen)
+        hills = (Hill(_counts(fits[~seen.mask]), hatched=True), Hill(_counts(fits[seen.mask])))
+        panel = Hills(hills, (Limit("unlike", params.unlike, LOWEST, HIGHEST),), "background beyond", 0.0, BEYOND)
         tip = (
             "Left hill: what was taken for background, right hill: for subject. Drag the calliper's jaw: from there on a pixel is rather subject; "
             "colour and outline decide with it."
@@ -122,14 +124,14 @@ class DifferenceMatte(StepKind[DifferenceMatteParams]):
         found = sampled(
             inputs.shot.length,
             PROPOSE_FROM,
-            lambda n: _outside(take_away(inputs.picture("plate", n)[..., :3], model)),
+            lambda n: _outside(see(inputs.picture("plate", n)[..., :3], model)),
             progress,
             words,
         )
         outside = np.concatenate(list(found.values())) if found else np.zeros(0)
         if len(outside) < 2000:
             return None
-        value = round(float(np.clip(1.1 * np.quantile(outside, 1 - BEYOND / 100), 0.1, 0.5)), 2)
+        value = round(float(np.clip(ABOVE * np.quantile(outside, 1 - BEYOND / 100), 2 * LOWEST, HIGHEST)), 2)
         now, then = (100 * float((outside > v).mean()) for v in (params.unlike, value))
         if abs(value - params.unlike) < STEADY * params.unlike:
             return None
@@ -143,14 +145,22 @@ class DifferenceMatte(StepKind[DifferenceMatteParams]):
         )
 
 
-def _fits(made: Away) -> Array:
+def _fits(seen: Seen) -> Array:
     """How unlike the background each pixel is, 0..1 (h, w)."""
-    return np.asarray(np.minimum(np.minimum(made.found.plain, made.found.shaded) / MOST, 1))
+    return np.asarray(np.minimum(seen.misfit / MOST, 1))
 
 
-def _outside(made: Away) -> Array:
+def _outside(seen: Seen) -> Array:
     """The same of what is plainly background, every seventh pixel."""
-    return np.asarray(_fits(made)[cv2.dilate(made.mask.astype(np.uint8), np.ones((15, 15), np.uint8)) == 0][::7])
+    return np.asarray(_fits(seen)[seen.beside(7)][::7])
+
+
+def _stood(a: Analysis) -> str:
+    """How the empty frame stood beside the take."""
+    move = _move(a)
+    if not move:
+        return f"not aligned: {move.reason}"
+    return f"the empty frame stood {move.length:.2f} px beside the take"
 
 
 def _counts(values: Array) -> Array:
@@ -161,15 +171,17 @@ def _arrays(m: AwayModel) -> Analysis:
     """All that was learnt, as plain arrays."""
     move = np.array([m.move.x, m.move.y, m.move.turn, m.move.grow, m.move.error, m.move.points])
     return {
-        "empty": m.empty, "known": m.known, "law": m.law, "grains": m.grains, "wear": np.asarray(m.wear, np.float32), "cluster_mean": m.clusters.mean, "cluster_cov": m.clusters.cov,
-        "cluster_weight": m.clusters.weight, "move": move, "why": np.array(m.move.reason, dtype=np.str_),
+        "empty": m.empty, "known": m.known, "law": m.law, "grains": m.grains, "wear": np.asarray(m.wear, np.float32),
+        "cluster_mean": m.clusters.mean, "cluster_cov": m.clusters.cov, "cluster_weight": m.clusters.weight, "move": move, "why": np.array(m.move.reason, dtype=np.str_),
     }  # fmt: skip
 
 
-def _model(a: Analysis, params: DifferenceMatteParams) -> AwayModel:
+def _move(a: Analysis) -> Move:
     x, y, turn, grow, error, points = (float(v) for v in a["move"])
-    model = AwayModel(
-        a["empty"], a["known"], a["law"], a["grains"], Clusters(a["cluster_mean"], a["cluster_cov"], a["cluster_weight"]),
-        Move(x, y, turn, grow, error, int(points), str(a["why"])),
-    )  # fmt: skip
-    return replace(model, wear=a["wear"], doubt=MOST * params.unlike, reach=params.reach, clear=params.glass == SEEN)
+    return Move(x, y, turn, grow, error, int(points), str(a["why"]))
+
+
+def _model(a: Analysis, params: DifferenceMatteParams) -> AwayModel:
+    clusters = Clusters(a["cluster_mean"], a["cluster_cov"], a["cluster_weight"])
+    model = AwayModel(a["empty"], a["known"], a["law"], a["grains"], clusters, _move(a), wear=a["wear"])
+    return replace(model, doubt=MOST * params.unlike, reach=params.reach, clear=params.glass == SEEN)

@@ -16,13 +16,14 @@ from transmixis.core.matte.ground import (
     like_colour,
     off_ground,
     ranged,
+    rim_of,
     sampled_colour,
 )
 from transmixis.core.matte.measure import holes_reading
 from transmixis.core.matte.specks import specks_reading
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.types import Array, Matte
+from transmixis.core.types import Array, Matte, Rgba
 from transmixis.shot.contract import Analysis, Handle, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.model import Step
 from transmixis.shot.steps.params import Params, choice, hidden, number
@@ -67,11 +68,15 @@ class LumaMatte(StepKind[LumaMatteParams]):
     says = "makes a matte from light or colour"
     gives = ("picture", "matte")
     roles = ("cut out",)
-    slots = (Slot("plate", "the element, or the plate", whole=True, usual=("plate:element", "plate:hero", "plate:any")),)
+    slots = (
+        Slot("plate", "the element, or the plate", whole=True, usual=("plate:element", "plate:hero", "plate:any")),
+        Slot("garbage", "a matte around what is wanted", takes="matte", optional=True, usual=()),
+    )
     Params = LumaMatteParams
     full_chroma = True
     analyses = True
     analysis_params = ("by", "spots", "at")
+    not_analysed = ("garbage",)
     positions = ("spots",)
     timeless = True
     tools = ("point",)
@@ -93,7 +98,7 @@ class LumaMatte(StepKind[LumaMatteParams]):
         """The ground's colour, or the sampled one."""
         if params.by == COLOUR:
             if not params.spots:
-                raise UserError("No colour is sampled yet; press the wanted colour in the picture.")
+                raise UserError("No colour is sampled yet; show the plate and press the wanted colour in it.")
             frame = inputs.picture("plate", min(int(params.at), inputs.shot.length))[..., :3]
             return {"colour": np.median([sampled_colour(frame, x, y) for x, y in params.spots], axis=0).astype(np.float32)}
         if params.by not in GROUNDS:
@@ -103,33 +108,22 @@ class LumaMatte(StepKind[LumaMatteParams]):
         name, colour = found_ground(list(found.values()))
         if params.by == AUTO and name is None:
             raise UserError("The picture's rim is no plain black or white ground; choose what the matte is made from.")
-        fits = params.by == AUTO or ((params.by == BLACK) == (name == "black") and name is not None)
-        asked = 0.0 if params.by == BLACK else 1.0
-        return {"colour": colour if fits else np.full(3, asked, np.float32)}
+        asked = {BLACK: "black", WHITE: "white"}.get(params.by, name)
+        return {"colour": colour if name == asked else np.full(3, float(asked == "white"), np.float32)}
 
     def compute(self, inputs: Inputs, params: LumaMatteParams, frame: int) -> Product:
-        plate = inputs.picture("plate", frame)
-        colour = inputs.analysis()["colour"]
-        rgb = np.ascontiguousarray(plate[..., :3], np.float32)
-        alpha = _alpha(rgb, params, colour)
-        if params.by in GROUNDS:
-            front = off_ground(rgb, alpha, colour)
-        else:
-            front = rgb * alpha[..., None]
-        if plate.shape[2] == 4 and params.by == AS_IS and plate[..., 3].min() < 1:
-            alpha = ranged(plate[..., 3], params.low, params.high)
-            front = np.repeat(alpha[..., None], 3, axis=2)
-        elif plate.shape[2] == 4:  # an element that has an alpha of its own keeps within it
-            alpha, front = alpha * plate[..., 3], front * plate[..., 3:]
-        return Product(picture=join(front, alpha))
+        picture = _cut(inputs.picture("plate", frame), params, inputs.analysis()["colour"])
+        if inputs.has("garbage"):
+            picture = picture * inputs.matte("garbage", frame)[..., None]
+        return Product(picture=picture)
 
     def read(self, inputs: Inputs, params: LumaMatteParams, product: Product, frame: int) -> list[Reading]:
         assert product.picture is not None
         alpha = product.picture[..., 3]
         out = [specks_reading(alpha), holes_reading(alpha)]
-        if params.by in GROUNDS:
-            plate = inputs.picture("plate", frame)[..., :3]
-            back = given_back(plate, product.picture[..., :3], alpha, inputs.analysis()["colour"])
+        plate = inputs.picture("plate", frame)
+        if params.by in GROUNDS and not _has_alpha(plate) and not inputs.has("garbage"):
+            back = given_back(plate[..., :3], product.picture[..., :3], alpha, inputs.analysis()["colour"])
             out.insert(0, Reading("off its ground", back, "levels", BACK_LIMIT))
         return out
 
@@ -141,7 +135,7 @@ class LumaMatte(StepKind[LumaMatteParams]):
         found = sampled(
             inputs.shot.length,
             LEARN_FROM,
-            lambda n: _rim_alpha(inputs.picture("plate", n)[..., :3], colour),
+            lambda n: ground_alpha(rim_of(inputs.picture("plate", n)[..., :3]), colour),
             progress,
             "measuring the ground",
         )
@@ -163,18 +157,29 @@ class LumaMatte(StepKind[LumaMatteParams]):
         )
 
 
-def _rim_alpha(frame: Array, colour: Array) -> Array:
-    k = max(2, frame.shape[0] // 25)
-    alpha = ground_alpha(frame, colour)
-    return np.concatenate([alpha[:k].ravel(), alpha[-k:].ravel()])[::3]
+def _has_alpha(plate: Array) -> bool:
+    return plate.shape[2] == 4 and float(plate[..., 3].min()) < 1
+
+
+def _cut(plate: Array, params: LumaMatteParams, colour: Array) -> Rgba:
+    """The premultiplied element (h, w, 4). One with an alpha of its own keeps within it; from a ground it need not be taken any more."""
+    own = np.ascontiguousarray(plate[..., 3]) if _has_alpha(plate) else None
+    rgb = np.ascontiguousarray(plate[..., :3], np.float32)
+    if params.by == AS_IS:
+        alpha = ranged(rgb.mean(axis=2) if own is None else own, params.low, params.high)
+        return join(np.repeat(alpha[..., None], 3, axis=2), alpha)
+    if params.by in GROUNDS:
+        if own is not None:
+            return join(rgb, own)
+        alpha = ranged(ground_alpha(rgb, colour), params.low, params.high)
+        return join(off_ground(rgb, alpha, colour), alpha)
+    alpha = _alpha(rgb, params, colour)
+    return join(rgb * alpha[..., None], alpha if own is None else alpha * own)
 
 
 def _alpha(rgb: Array, params: LumaMatteParams, colour: Array) -> Matte:
-    if params.by in GROUNDS:
-        return ranged(ground_alpha(rgb, colour), params.low, params.high)
+    """The matte of brightness, darkness or a colour."""
     if params.by == COLOUR:
         return ranged(like_colour(rgb, colour, params.along, params.across, params.soft), params.low, params.high)
-    if params.by == AS_IS:
-        return ranged(rgb.mean(axis=2), params.low, params.high)
     light = brightness(rgb)
     return ranged(light if params.by == BRIGHT else 1 - light, params.low, params.high)

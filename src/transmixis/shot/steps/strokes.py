@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +16,8 @@ from transmixis.core.matte.strokes import Strokes, cut_by_strokes, softened
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.roto.curve import controls
-from transmixis.core.roto.fitted import fitted
+from transmixis.core.roto.fitted import Fitted, fitted
+from transmixis.core.roto.joined import ADD, SUBTRACT
 from transmixis.core.types import Array
 from transmixis.media.exchange.outlines import Curve, write_svg
 from transmixis.shot.contract import Analysis, Handle, Inputs, Piece, Pins, Product, Proposal, Slot, StepKind
@@ -39,23 +39,11 @@ class StrokesParams(Params):
         ON,
         (ON, HERE),
         "Carried",
-        "From a frame with strokes to the next ones, until the next strokes or until it cannot be trusted any more.",
+        "From a frame with strokes of both sides on and back, until the next such frame or until it cannot be trusted any more. A stroke of one side sets right what was carried there.",
     )
     error: float = number(
         0.75, 0.2, 10.0, "px", "Outline within", "How far the outline written to a file may be off the border.", step=0.05
     )
-
-
-@dataclass(frozen=True)
-class Run:
-    """From the strokes at frame `start` to frame `end`, which may lie before it."""
-
-    start: int
-    end: int
-
-    @property
-    def going(self) -> int:
-        return 1 if self.end >= self.start else -1
 
 
 class StrokesStep(StepKind[StrokesParams]):
@@ -89,25 +77,17 @@ class StrokesStep(StepKind[StrokesParams]):
 
     def pieces(self, length: int, params: StrokesParams, pins: Pins) -> tuple[Piece, ...]:
         out: list[Piece] = []
-        for run in _runs(params, length):
-            before = ""
-            for k, first in enumerate(range(run.start, run.end + run.going, run.going * LONGEST)):
-                last = first + run.going * min(LONGEST - 1, abs(run.end - first))
-                frames = sorted({first, last, first - run.going if k else first})
-                tells = (first, last) if run.going > 0 or first == last else (last, first)
-                if run.going < 0 and k == 0:
-                    tells = (last, max(last, first - 1))  # the strokes' own frame belongs to the run forwards
-                depends = {
-                    "strokes": [[s[1], s[2]] for s in params.strokes if s[0] == run.start],
-                    "width": params.width,
-                    "run": [first, last],
-                }
+        for start, end in _runs(params, length):
+            going, before = (1 if end >= start else -1), ""
+            for k, first in enumerate(range(start, end + going, going * LONGEST)):
+                last = first + going * min(LONGEST - 1, abs(end - first))
+                looked = sorted((last, first - going if k else first))
+                # the strokes' own frame belongs to the run forwards
+                low, high = sorted((first, last)) if going > 0 or k else (last, first - 1)
+                lines = [list(s) for s in params.strokes if looked[0] <= s[0] <= looked[1]]
+                depends = {"strokes": lines, "width": params.width, "run": [first, last]}
                 piece = Piece(
-                    f"{run.start}{'+' if run.going > 0 else '-'}{k}",
-                    *tells,
-                    tuple(range(frames[0], frames[-1] + 1)),
-                    depends,
-                    before,
+                    f"{start}{'+' if going > 0 else '-'}{k}", low, high, tuple(range(looked[0], looked[1] + 1)), depends, before
                 )
                 out.append(piece)
                 before = piece.name
@@ -122,28 +102,25 @@ class StrokesStep(StepKind[StrokesParams]):
         def look(n: int) -> Array:
             return np.ascontiguousarray(inputs.picture("plate", n)[..., :3], np.float32)
 
+        told: list[Onward] = []
         if before is None:
-            at = start = begun(look(first), cut_by_strokes(look(first), _strokes(params, first)))
-            told, rest = [at], range(first + going, last + going, going)
+            start = begun(look(first), cut_by_strokes(look(first), _strokes(params, first)))
+            told, at, contrast = [start], start, start.contrast
+        elif str(before["why"]):
+            return _kept(first, told, str(before["why"]), float(before["start"]), inputs)
         else:
-            told, rest = [], range(first, last + going, going)
-            if str(before["why"]):
-                return _kept([], str(before["why"]), before["start"], inputs)
-            at, start = (
-                _state(before, inputs),
-                Onward(np.zeros((1, 1), bool), np.zeros((1, 1), np.float32), 0, float(before["start"])),
-            )
+            at, contrast = _state(before, inputs), float(before["start"])
         why = ""
-        for n in rest:
+        for n in range(first + going * len(told), last + going, going):
             progress.at(abs(n - first), abs(last - first) + 1, f"cutting out frame {n}")
-            new = carried_on(look(n - going), look(n), at)
-            why = why_stopped(start, at, new)
+            new = carried_on(look(n - going), look(n), at, _strokes(params, n))
+            why = why_stopped(contrast, at, new)
             if why or new is None:
-                why = f"carried no further than frame {n - going}: {why}; draw strokes at frame {n}"
+                why = f"carried no further than frame {n - going}: {why}; draw strokes of both sides at frame {n}"
                 break
             told.append(new)
             at = new
-        return _kept(told, why, start.contrast, inputs)
+        return _kept(first, told, why, contrast, inputs)
 
     # -- what it gives
 
@@ -151,24 +128,23 @@ class StrokesStep(StepKind[StrokesParams]):
         h, w = inputs.shot.height, inputs.shot.width
         if not params.strokes:
             raise UserError(
-                "Nothing is drawn yet: draw a stroke over what is kept (left button) and one over what is left (right button)."
+                "Nothing is drawn yet: show the plate and draw a stroke over what is kept (left button) and one over what is left (right button)."
             )
-        found, why = _at(inputs, params, frame)
+        found, why = _at(inputs, frame)
         if found is None:
             return Product(matte=np.zeros((h, w), np.float32), why=why)
         return Product(matte=found.matte, work=found)
 
     def read(self, inputs: Inputs, params: StrokesParams, product: Product, frame: int) -> list[Reading]:
-        if product.work is None:
+        found: Onward | None = product.work
+        made = inputs.piece(frame)
+        if found is None or made is None:
             return [Reading("doubt", None, "px", DOUBT_LIMIT, note=product.why)]
-        found: Onward = product.work
-        assert product.matte is not None
-        begins = _begin_contrast(inputs, params, frame)
         return [
             Reading("doubt", found.doubt, "px", DOUBT_LIMIT),
-            Reading("border shows", 100 * found.contrast / max(begins, 1e-6), "%", 100 * FADED, "high"),
-            holes_reading(product.matte),
-            specks_reading(product.matte),
+            Reading("border shows", 100 * found.contrast / max(float(made["start"]), 1e-6), "%", 100 * FADED, "high"),
+            holes_reading(found.matte),
+            specks_reading(found.matte),
         ]
 
     def propose(self, inputs: Inputs, params: StrokesParams, progress: Progress) -> Proposal | None:
@@ -191,20 +167,20 @@ class StrokesStep(StepKind[StrokesParams]):
 
     def to_file(self, inputs: Inputs, step: Step, params: StrokesParams, frame: int, path: Path) -> str:
         """The border at a frame as outlines of few points."""
-        found, why = _at(inputs, params, frame)
+        found, why = _at(inputs, frame)
         if found is None:
             raise UserError(f"Nothing is cut out at frame {frame}: {why}.")
         curves, told = [], []
         for i, outline in enumerate(fitted(found.matte, params.error), 1):
-            curves.append(_curve(f"{step.name} {i}", outline.points))
+            curves.append(_curve(f"{step.name} {i}", outline))
             told.append(f"{len(outline.points)} points, {outline.mean:.2f} px off in the mean, {outline.worst:.2f} at worst")
         write_svg(path, curves, inputs.shot.width, inputs.shot.height)
         return f"{len(curves)} outline{'s' if len(curves) > 1 else ''} of frame {frame} written: " + "; ".join(told) + "."
 
 
-def _curve(name: str, points: Array) -> Curve:
-    c = controls(points, np.zeros(len(points), bool), True)
-    return Curve(name, (float(c[0, 0, 0]), float(c[0, 0, 1])), c[:, 1:], True, 0.0, "add")
+def _curve(name: str, outline: Fitted) -> Curve:
+    c = controls(outline.points, np.zeros(len(outline.points), bool), True)
+    return Curve(name, (float(c[0, 0, 0]), float(c[0, 0, 1])), c[:, 1:], True, joins=SUBTRACT if outline.hole else ADD)
 
 
 def _strokes(params: StrokesParams, frame: int) -> Strokes:
@@ -215,23 +191,25 @@ def _strokes(params: StrokesParams, frame: int) -> Strokes:
     return Strokes(lines[KEEP], lines[LEAVE], params.width)
 
 
-def _runs(params: StrokesParams, length: int) -> Sequence[Run]:
-    frames = sorted({int(s[0]) for s in params.strokes if 1 <= s[0] <= length})
+def _runs(params: StrokesParams, length: int) -> list[tuple[int, int]]:
+    """From which frame to which it is cut out: anew from every frame with strokes of both sides (strokes of one side set right what was carried there),
+    and from the first of them back."""
+    drawn = {f: {s[1] for s in params.strokes if s[0] == f} for f in {s[0] for s in params.strokes} if 1 <= f <= length}
+    frames = sorted(f for f, sides in drawn.items() if len(sides) == 2) or sorted(drawn)[:1]
     if params.carry != ON:
-        return [Run(f, f) for f in frames]
+        return [(f, f) for f in sorted(drawn)]
     if not frames:
         return []
-    ends = [*(f - 1 for f in frames[1:]), length]
-    runs = [Run(f, e) for f, e in zip(frames, ends, strict=True)]
-    return [*runs, Run(frames[0], 1)] if frames[0] > 1 else runs
+    runs = list(zip(frames, [*(f - 1 for f in frames[1:]), length], strict=True))
+    return [*runs, (frames[0], 1)] if frames[0] > 1 else runs
 
 
-def _kept(told: Sequence[Onward], why: str, start: Any, inputs: Inputs) -> Analysis:
+def _kept(first: int, told: Sequence[Onward], why: str, start: float, inputs: Inputs) -> Analysis:
     size = inputs.shot.height * inputs.shot.width
     masks = np.stack([np.packbits(t.mask) for t in told]) if told else np.zeros((0, -(-size // 8)), np.uint8)
     return {
-        "masks": masks, "doubt": np.array([t.doubt for t in told]), "contrast": np.array([t.contrast for t in told]),
-        "why": np.array(why, dtype=np.str_), "start": np.array(float(start)),
+        "first": np.array(first), "masks": masks, "doubt": np.array([t.doubt for t in told]), "contrast": np.array([t.contrast for t in told]),
+        "why": np.array(why, dtype=np.str_), "start": np.array(start),
     }  # fmt: skip
 
 
@@ -241,16 +219,10 @@ def _state(a: Analysis, inputs: Inputs, k: int = -1) -> Onward:
     return Onward(mask, softened(mask), float(a["doubt"][k]), float(a["contrast"][k]))
 
 
-def _at(inputs: Inputs, params: StrokesParams, frame: int) -> tuple[Onward | None, str]:
+def _at(inputs: Inputs, frame: int) -> tuple[Onward | None, str]:
     """What was cut out at a frame; else why nothing was."""
     made = inputs.piece(frame)
     if made is None:
         return None, "no strokes are drawn at this frame"
-    piece = next(p for p in StrokesStep().pieces(inputs.shot.length, params, {}) if p.first <= frame <= p.last)
-    k = abs(frame - int(piece.depends["run"][0]))
+    k = abs(frame - int(made["first"]))
     return (_state(made, inputs, k), "") if k < len(made["doubt"]) else (None, str(made["why"]))
-
-
-def _begin_contrast(inputs: Inputs, params: StrokesParams, frame: int) -> float:
-    made = inputs.piece(frame)
-    return float(made["start"]) if made is not None else 0.0
