@@ -239,8 +239,7 @@ def _solved(frame: Rgb, seen: Seen, model: AwayModel) -> tuple[Matte, Rgb]:
     outer = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
     small = shrink(frame, max(2, w // 4), max(2, h // 4))
     core = shrink((inner > 2.5).astype(np.float32), small.shape[1], small.shape[0])
-    near = local_colours(small, core, 8 / 640 * small.shape[1], 24 / 640 * small.shape[1])
-    local = np.concatenate([near.support[..., None], near.mean, near.cov], axis=2)
+    local = local_colours(small, core, 8 / 640 * small.shape[1], 24 / 640 * small.shape[1]).packed()
     like = np.where(mask, np.maximum(seen.like, np.minimum(inner / reach, 1) ** 2), 0)
     bare = _bare(misfit(frame, behind, model.law, model.grains, model.wear), like, outer > reach)
     noise = model.grains * model.wear

@@ -27,8 +27,13 @@ def grow(x: Array, width: int, height: int) -> Array:
 
 def weighted_blur(values: Array, weight: Array, sigma: float) -> tuple[Array, Array]:
     """Blur (h, w, c) `values` times (h, w) `weight`, and `weight` itself; gaussian of `sigma` px. Gives both."""
+    return blurred_sums(values * weight[..., None], weight, sigma)
+
+
+def blurred_sums(sums: Array, weight: Array, sigma: float) -> tuple[Array, Array]:
+    """Blur (h, w, c) `sums` and their (h, w) `weight`; gaussian of `sigma` px."""
     h, w = weight.shape
-    num, den = _blurred_small(values * weight[..., None], weight, sigma)
+    num, den = _blurred_small(sums, weight, sigma)
     if den.shape != (h, w):
         num, den = grow(num, w, h), grow(den, w, h)
     return num, den

@@ -7,7 +7,7 @@ from numba import njit, prange
 
 
 @njit(fastmath=True, error_model="numpy", cache=True)
-def _expand_row(by, frame, base, ratio, law, channels, screen, neutral, power):  # type: ignore[no-untyped-def]
+def _expand_row(by, frame, base, ratio, law, channels, screen, halves, neutral, power):  # type: ignore[no-untyped-def]
     """One row of blocks of `expand_screen`."""
     h, w = frame.shape[0], frame.shape[1]
     gh, gw = ratio.shape[0], ratio.shape[1]
@@ -42,6 +42,7 @@ def _expand_row(by, frame, base, ratio, law, channels, screen, neutral, power): 
             continue
         total = zero
         for c in range(3):
+            halves[0, by, bx, c], halves[1, by, bx, c] = s[c] + d[c], s[c]
             level = max(s[c], zero)
             # a 2 % error of the screen's own model counts as noise
             total += d[c] * d[c] / (law[c, 0] * level + law[c, 1] + np.float32(4e-4) * level * level)
@@ -51,15 +52,15 @@ def _expand_row(by, frame, base, ratio, law, channels, screen, neutral, power): 
 
 
 @njit(parallel=True, fastmath=True, error_model="numpy", cache=True, nogil=True)
-def expand_screen(frame, base, ratio, law, channels, screen, neutral, power):  # type: ignore[no-untyped-def]
+def expand_screen(frame, base, ratio, law, channels, screen, halves, neutral, power):  # type: ignore[no-untyped-def]
     """Spread the screen's ratio to full size and compare the frame with it, in one pass over 2 x 2 blocks.
 
-    base: (h, w, 3), or (1, 1, 3) for one colour. ratio: (gh, gw, 3). Fills `screen` (h, w, 3); `neutral`
-    (h // 2, w // 2), the difference matte that assumes a neutral subject; `power` (h // 2, w // 2), the power of the
+    base: (h, w, 3), or (1, 1, 3) for one colour. ratio: (gh, gw, 3). Fills `screen` (h, w, 3); `halves`
+    (2, h // 2, w // 2, 3), frame and screen at half the size; `neutral` (h // 2, w // 2), the difference matte that assumes a neutral subject; `power` (h // 2, w // 2), the power of the
     2 x 2 mean of (frame - screen) against the noise law. Odd last rows and columns get a screen but no block.
     """
     for by in prange((frame.shape[0] + 1) // 2):
-        _expand_row(by, frame, base, ratio, law, channels, screen, neutral, power)
+        _expand_row(by, frame, base, ratio, law, channels, screen, halves, neutral, power)
 
 
 @njit(parallel=True, fastmath=True, error_model="numpy", cache=True, nogil=True)

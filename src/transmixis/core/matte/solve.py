@@ -34,6 +34,8 @@ NEUTRAL_RANGE = 0.3  # scene linear: the range of brightness an unknown colour m
 NEUTRAL_SPREAD = 0.2  # spread of the unknown colour's difference, as a part of the screen's
 
 PRIORS = np.array([NEUTRAL_WEIGHT, NEUTRAL_RANGE, OPAQUE_SHARE, CLUSTER_WEIGHT, LOCAL_WEIGHT, NEUTRAL_SPREAD], np.float32)
+# Once a first solution has told the subject's colours up to its very edge, they say more than all else.
+AGAIN = np.array([NEUTRAL_WEIGHT / 3, NEUTRAL_RANGE, OPAQUE_SHARE, CLUSTER_WEIGHT / 3, 3.0, NEUTRAL_SPREAD], np.float32)
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")
@@ -90,10 +92,14 @@ def _mixture(d0, d1, d2, e0, e1, e2, v0, v1, v2, c0, c1, c2, c3, c4, c5):  # typ
     ee = h0 * e0 + h1 * e1 + h2 * e2
     a = (h0 * d0 + h1 * d1 + h2 * d2) / (ee + np.float32(1e-9))
     a = min(max(a, np.float32(0.02)), one)
+    # the spread of the explained pixel goes with alpha squared, so that its inverse must belong to the alpha that is used
+    aa = a * a
+    j0, j1, j2, j3, j4, j5, det = _inverse(aa * c0 + v0, aa * c1, aa * c2, aa * c3 + v1, aa * c4, aa * c5 + v2)
+    h0, h1, h2 = j0 * e0 + j1 * e1 + j2 * e2, j1 * e0 + j3 * e1 + j4 * e2, j2 * e0 + j4 * e1 + j5 * e2
+    ee = h0 * e0 + h1 * e1 + h2 * e2
     r0, r1, r2 = d0 - a * e0, d1 - a * e1, d2 - a * e2
     g0, g1, g2 = j0 * r0 + j1 * r1 + j2 * r2, j1 * r0 + j3 * r1 + j4 * r2, j2 * r0 + j4 * r1 + j5 * r2
     fit = g0 * r0 + g1 * r1 + g2 * r2
-    aa = a * a
     f0 = aa * (c0 * g0 + c1 * g1 + c2 * g2)
     f1 = aa * (c1 * g0 + c3 * g1 + c4 * g2)
     f2 = aa * (c2 * g0 + c4 * g1 + c5 * g2)
@@ -332,16 +338,16 @@ def solve_pixels(
 
     frame, screen: (h, w, 3) scene linear. law: (3, 2) noise law. depth: px from what may be screen, on a grid of its own;
     pixels deeper than `reach` are subject. empty: prior of bare screen, on a grid of its own. local: (gh, gw, 10)
-    support, mean, packed covariance. green: the screen is green, else blue. priors: weights as in PRIORS; before any other background than
-    a screen there is no neutral colour (its weight 0).
+    support, mean, packed covariance. green: the screen is green, else blue. priors: weights as in PRIORS, or AGAIN where `local` comes
+    from a first solution; before any other background than a screen there is no neutral colour (its weight 0).
     """
     alpha, fore = np.empty(frame.shape[:2], np.float32), np.empty(frame.shape, np.float32)
-    table = _cluster_table(clusters, law)
+    table = _cluster_table(clusters, law, float(priors[3]))
     _solve_all(frame, screen, law, depth, np.float32(reach), empty, local, table, green, priors, alpha, fore)
     return alpha, fore
 
 
-def _cluster_table(clusters: Clusters, law: Array) -> Array:
+def _cluster_table(clusters: Clusters, law: Array, prior: float) -> Array:
     """(k, 17): mean, covariance, inverse of covariance and noise at the mean, weight as mixture and as opaque."""
     table = np.zeros((len(clusters.mean), 17), np.float32)
     for row, mean, cov, weight in zip(table, clusters.mean, clusters.cov, clusters.weight, strict=True):
@@ -349,6 +355,6 @@ def _cluster_table(clusters: Clusters, law: Array) -> Array:
         inverse = np.linalg.inv(full)
         row[:3], row[3:9] = mean, cov
         row[9:15] = [inverse[i, j] for i, j in UPPER]
-        row[15] = weight * PRIORS[3]
-        row[16] = weight * PRIORS[3] / np.sqrt(np.linalg.det(full))
+        row[15] = weight * prior
+        row[16] = weight * prior / np.sqrt(np.linalg.det(full))
     return table

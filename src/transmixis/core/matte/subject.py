@@ -13,8 +13,9 @@ import cv2
 import numpy as np
 from scipy.cluster.vq import kmeans2
 
-from transmixis.core.matte.convolve import weighted_blur
-from transmixis.core.types import Array, Mask, Rgb
+from transmixis.core.matte.convolve import blurred_sums
+from transmixis.core.matte.gather import gathered
+from transmixis.core.types import Array, Mask, Matte, Rgb
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -117,18 +118,41 @@ class LocalColours:
     mean: Array
     cov: Array
 
+    def packed(self) -> Array:
+        """All of it as (h, w, 10), as the solver takes it."""
+        return np.concatenate([self.support[..., None], self.mean, self.cov], axis=2)
+
 
 def local_colours(x: Rgb, weight: Array, near: float, far: float) -> LocalColours:
     """Gaussian of the core's colour around each pixel of `x`; `weight` (h, w) is 1 in the core; `near`, `far`: sigmas, px."""
-    moments = np.concatenate([x] + [(x[..., i] * x[..., j])[..., None] for i, j in UPPER], axis=2)
-    close, close_w = weighted_blur(moments, weight, near)
-    wide, wide_w = weighted_blur(moments, weight, far)
-    total = np.maximum(close_w + 0.15 * wide_w, 1e-9)[..., None]
+    return _around(_moments(x) * weight[..., None], weight, (near, far), least=1e-9, widened=1.2, spread=0.004, enough=0.1)
+
+
+def solved_colours(alpha: Matte, fore: Rgb, size: tuple[int, int], near: float, far: float) -> LocalColours:
+    """Gaussian of the subject's colour around each place of a grid of `size` (width, height), from a solution's `alpha` (h, w) and
+    premultiplied `fore` (h, w, 3), so that the edge's own colours are in it. `near`, `far`: sigmas, px of the grid."""
+    sums = gathered(alpha, fore, size)
+    return _around(sums[..., :9], sums[..., 9], (near, far), least=1e-4, widened=1.0, spread=0.002, enough=0.02)
+
+
+def _moments(x: Rgb) -> Array:
+    return np.concatenate([x] + [(x[..., i] * x[..., j])[..., None] for i, j in UPPER], axis=2)
+
+
+def _around(
+    sums: Array, weight: Array, sigmas: tuple[float, float], *, least: float, widened: float, spread: float, enough: float
+) -> LocalColours:
+    """Means and covariances around each pixel from weighted `sums` (h, w, 9) and their `weight`; the wider sigma fills in where the narrower
+    one has nothing. `least`: weight that counts as none; `spread`: that any colour has; `enough`: weight that is full support."""
+    (close, close_w), (wide, wide_w) = (blurred_sums(sums, weight, s) for s in sigmas)
+    total = (close_w + 0.15 * wide_w + least)[..., None]
     m = (close + 0.15 * wide) / total
     mean, cov = m[..., :3].copy(), m[..., 3:] * 1.0
     for q, (i, j) in enumerate(UPPER):
-        cov[..., q] = 1.2 * (cov[..., q] - mean[..., i] * mean[..., j])
+        cov[..., q] = widened * (cov[..., q] - mean[..., i] * mean[..., j])
         if i == j:
-            cov[..., q] = np.maximum(cov[..., q], 0) + (0.05 * mean[..., i] + 0.004) ** 2
-    support = np.clip(wide_w / 0.1, 0, 1)
+            cov[..., q] = np.maximum(cov[..., q], 0) + (0.05 * mean[..., i] + spread) ** 2
+        else:
+            cov[..., q] *= 0.98  # a few strong colours alone would leave nothing but rounding of its determinant
+    support = np.clip(wide_w / enough, 0, 1)
     return LocalColours(support.astype(np.float32), mean.astype(np.float32), cov.astype(np.float32))
