@@ -15,6 +15,7 @@ from pathlib import Path
 import numpy as np
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests" / "support"))
+import curlplates as cp
 import keyplates as kp
 import plainkeys as plain
 
@@ -48,6 +49,9 @@ def main() -> None:
     for kind in ("green", "blue"):
         full = kp.make_plate(kind, a.frames, (h, w), a.seed)
         for name, p in ((f"{kind} 4:4:4", full), (f"{kind} 4:2:0", kp.as_420(full))):
+            _table(name, p)
+        curls = cp.curl_plate(kind, a.frames, (h, w), a.seed)
+        for name, p in ((f"{kind}, curls 4:4:4", curls), (f"{kind}, curls 4:2:0", kp.as_420(curls))):
             _table(name, p)
 
 

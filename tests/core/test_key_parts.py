@@ -141,13 +141,15 @@ def test_the_screen_is_its_base_times_a_smooth_ratio(h: int, w: int, picture: bo
     frame = truth.copy()
     frame[2:4, 4:6] += np.float32([0.3, -0.05, 0.2])
     law = np.array([[1e-3, 1e-5], [2e-3, 2e-5], [3e-3, 3e-5]], np.float32)
-    screen = np.zeros((h, w, 3), np.float32)
+    screen, halves = np.zeros((h, w, 3), np.float32), np.zeros((2, h // 2, w // 2, 3), np.float32)
     neutral, power = np.zeros((h // 2, w // 2), np.float32), np.zeros((h // 2, w // 2), np.float32)
-    expand.expand_screen(frame, base, ratio, law, channels("green"), screen, neutral, power)
+    expand.spread_screen(base, ratio, screen)
     assert np.abs(screen - truth).max() < 1e-5
+    expand.compare_halves(frame, base, ratio, law, channels("green"), halves, neutral, power)
     blocks = (slice(0, h // 2 * 2), slice(0, w // 2 * 2))
     s = truth[blocks].reshape(h // 2, 2, w // 2, 2, 3).mean(axis=(1, 3))
     f = frame[blocks].reshape(h // 2, 2, w // 2, 2, 3).mean(axis=(1, 3))
+    assert halves == pytest.approx(np.stack([f, s]), abs=1e-6)
     want = (4 * (f - s) ** 2 / (law[:, 0] * s + law[:, 1] + 4e-4 * s * s)).sum(axis=2)
     assert power == pytest.approx(want, rel=1e-3, abs=1e-4)
     left = 1 - colour_difference(f, GREEN) / np.maximum(colour_difference(s, GREEN), 1e-4)
@@ -160,10 +162,11 @@ def test_the_ratio_runs_evenly_from_one_place_to_the_next() -> None:
     ratio = np.repeat(np.linspace(1.0, 2.0, gw, dtype=np.float32)[None, :, None], 2, 0).repeat(3, 2)
     screen = np.zeros((h, w, 3), np.float32)
     base = np.full((1, 1, 3), 0.5, np.float32)
-    frame = np.zeros((h, w, 3), np.float32)
-    law = np.full((3, 2), 1e-3, np.float32)
-    rest = np.zeros((2, h // 2, w // 2), np.float32)
-    expand.expand_screen(frame, base, np.ascontiguousarray(ratio), law, channels("green"), screen, rest[0], rest[1])
+    expand.spread_screen(base, np.ascontiguousarray(ratio), screen)
+    frame, law = np.zeros((h, w, 3), np.float32), np.full((3, 2), 1e-3, np.float32)
+    halves, rest = np.zeros((2, h // 2, w // 2, 3), np.float32), np.zeros((2, h // 2, w // 2), np.float32)
+    expand.compare_halves(frame, base, np.ascontiguousarray(ratio), law, channels("green"), halves, rest[0], rest[1])
+    assert halves[1, 0] == pytest.approx(screen[1, ::2], abs=1e-6)
     middles = (np.arange(0, w, 2) + 1) * gw / w - 0.5  # of blocks of two, in grid places
     want = 0.5 * (1 + np.clip(middles, 0, gw - 1) / (gw - 1))
     assert screen[1, ::2, 1] == pytest.approx(want, abs=2e-3)
@@ -351,5 +354,8 @@ def test_points_bring_leak_and_holes_under_half_of_their_limits() -> None:
     assert q.black == 0
     assert 0.95 <= q.white < 1
     assert (propose_points(leaky, 0.0, pits, 0.0).black, propose_points(leaky, 0.0, pits, 0.0).white) == (0, 1)
-    assert propose_points(np.full(100, 0.9), 100.0, pits, 0.0).black == 0.10  # and no further
+    just = np.r_[np.zeros(990), np.full(10, 0.129)]  # what lies at 0.126 or under shows no more with a point of 0.10
+    assert propose_points(just, 1.0, pits, 0.0).black == 0.10  # and no further
+    assert propose_points(np.full(100, 0.9), 100.0, pits, 0.0).black == 0.0  # which would take hair and clear nothing
+    assert propose_points(leaky, 0.0, np.full(50, 0.5), 2 * HOLE_LIMIT).white == 1.0  # nor does a white point close that
     assert visible_share(np.zeros(0), 0, 1) == 0

@@ -15,23 +15,26 @@ import numpy as np
 from transmixis.core.matte.convolve import fill_unknown, grow
 from transmixis.core.matte.difference import Channels, colour_difference
 from transmixis.core.matte.screen import LEAST_DIFFERENCE, frame_screen, screen_detail
-from transmixis.core.types import Array, Mask, Rgb
+from transmixis.core.types import Array, Mask, Matte, Rgb
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
 MARK_AREA = 0.003  # of the frame: the largest mark, its softness included; a cross 3 % of the width across covers half
 MARK_SPAN = 0.06  # of the width: the longest side of a mark
+BARE = 0.01  # alpha under which a key finds nothing before the screen
 NO_MARKS = "no marks found on the screen"
 
 
 @dataclass(frozen=True)
 class EmptyScreen:
-    """`base` (3,) or (h, w, 3); `notes` say how it came about; `marks` (h, w) are to be keyed out as screen."""
+    """`base` (3,) or (h, w, 3); `notes` say how it came about; `marks` (h, w) are to be keyed out as screen; `kept` (h, w) are marks that
+    stand in the base."""
 
     base: Array
     notes: tuple[str, ...]
     marks: Mask | None
+    kept: Mask | None = None
 
 
 def empty_screen(frames: Sequence[Rgb], colour: Array, law: Array, ch: Channels, *, still: bool) -> EmptyScreen:
@@ -59,9 +62,27 @@ def empty_screen(frames: Sequence[Rgb], colour: Array, law: Array, ch: Channels,
     base = _complete(total, seen, colour)
     count = cv2.connectedComponents(marks.astype(np.uint8))[0] - 1
     share = 100 * float((seen > 0).mean())
-    return EmptyScreen(
-        base, (f"screen made from {len(frames)} frames of the take; {share:.0f} % of it seen bare, {count} marks",), None
-    )
+    words = f"screen made from {len(frames)} frames of the take; {share:.0f} % of it seen bare, {count} marks"
+    return EmptyScreen(base, (words,), None, cv2.dilate(marks.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0)
+
+
+def seen_bare(base: Rgb, frames: Sequence[Rgb], keyed: Sequence[tuple[Matte, Rgb]], colour: Array, kept: Mask) -> Rgb:
+    """A made base once more, from where a first key with it finds nothing before the screen; elsewhere carried on from there.
+
+    Colour alone takes thin dark hair for screen in shadow, and a base with such shadows in it takes of the hair; a key knows better, since it
+    looks at every pixel on its own. `keyed` has alpha and screen of each frame. `kept` (h, w) stays where it is never found bare: a mark.
+    """
+    total, seen = np.zeros_like(base), np.zeros(base.shape[:2], np.float32)
+    for f, (alpha, screen) in zip(frames, keyed, strict=True):
+        bare = (alpha < BARE).astype(np.float32)
+        total += f * base / np.maximum(screen, 1e-4) * bare[..., None]
+        seen += bare
+    twice = seen >= 2
+    left = kept & ~twice
+    total[~twice], seen[~twice] = 0, 0
+    total[left], seen[left] = base[left], 1
+    made = _complete(total, seen, colour)
+    return np.where(left[..., None], base, made).astype(np.float32)
 
 
 def refined(base: Rgb, frames: Sequence[Rgb], law: Array, ch: Channels) -> tuple[Rgb, float]:

@@ -11,8 +11,8 @@ import numpy as np
 from transmixis.core.matte.convolve import grow, shrink
 from transmixis.core.matte.difference import Channels, ScreenKind, channels_of, colour_difference
 from transmixis.core.matte.edges import edge_adjust
-from transmixis.core.matte.empty import EmptyScreen, empty_screen, refined
-from transmixis.core.matte.expand import expand_screen, remove_spill
+from transmixis.core.matte.empty import BARE, EmptyScreen, empty_screen, refined, seen_bare
+from transmixis.core.matte.expand import compare_halves, remove_spill, spread_screen
 from transmixis.core.matte.screen import (
     GRID,
     LEAST_DIFFERENCE,
@@ -21,6 +21,7 @@ from transmixis.core.matte.screen import (
     frame_screen,
     grid_size,
     quiet_clean,
+    ratio_of,
     screen_ratio,
 )
 from transmixis.core.matte.solve import AGAIN, solve_pixels
@@ -34,6 +35,8 @@ if TYPE_CHECKING:
 REACH = 11.0 / 640  # of the frame's width: how deep behind the outline blur and translucency are looked for
 EDGE_NEAR, EDGE_FAR = 4.0 / 640, 12.0 / 640  # of the width: sigmas over which a first solution's colours are gathered
 NO_CLUSTERS = shot_clusters([], [])
+AGAIN_ROUNDS = 2
+WIDE = 1200  # px: from this width depth is measured on a grid of half the size
 BARE_FLOOR = 0.05  # the least prior of bare screen in the second solution; the results change little from 0.02 to 0.15
 
 
@@ -115,7 +118,16 @@ def learn_shot(
     law = np.median([noise_law(f, _inner(s.mask)) for f, s in same[:4]], axis=0).astype(np.float32)
     empty = _learn_empty([f for f, _ in same], colour, law, ch, clean, still_camera)
     model = KeyModel(chosen, empty.base, law, _no_clusters(), colour, empty.notes, empty.base.ndim == 3, empty.marks)
-    return replace(model, clusters=_learn_clusters([f for f, _ in same], model, reach))
+    model = replace(model, clusters=_learn_clusters([f for f, _ in same], model, reach))
+    return model if empty.kept is None else _seen_again([f for f, _ in same], model, empty.kept)
+
+
+def _seen_again(frames: Sequence[Rgb], model: KeyModel, kept: Mask) -> KeyModel:
+    """The model with the base of its screen made once more from what it keys as bare, twice: the second key is the better for the first."""
+    for _ in range(AGAIN_ROUNDS):
+        keyed = [(r.raw, r.screen) for r in (key_frame(f, model) for f in frames)]
+        model = replace(model, base=seen_bare(model.base, frames, keyed, model.screen_colour, kept), _small={})
+    return model
 
 
 def _inner(mask: Mask) -> Mask:
@@ -165,30 +177,39 @@ def key_frame(frame: Rgb, model: KeyModel, settings: KeySettings | None = None) 
     index = np.array([ch.screen, ch.first, ch.second])
     frame = np.ascontiguousarray(frame, np.float32)
     h, w = frame.shape[:2]
-    base = model.base_for(w, h)
-    grid = screen_ratio(frame, model.small_base(w, h), model.law, ch, picture_base=model.picture_base)
+    base, small_base = model.base_for(w, h), model.small_base(w, h)
+    grid = screen_ratio(frame, small_base, model.law, ch, picture_base=model.picture_base)
+    halves = np.empty((2, h // 2, w // 2, 3), np.float32)
+    neutral, power = np.empty((h // 2, w // 2), np.float32), np.empty((h // 2, w // 2), np.float32)
+    compare_halves(frame, base, grid.ratio, model.law, index, halves, neutral, power)
     screen = np.empty((h, w, 3), np.float32)
-    neutral, power = np.ones((h // 2, w // 2), np.float32), np.zeros((h // 2, w // 2), np.float32)
-    halves = np.zeros((2, h // 2, w // 2, 3), np.float32)
-    expand_screen(frame, base, grid.ratio, model.law, index, screen, halves, neutral, power)
     reach = REACH * w * s.reach
+    if w < WIDE:
+        spread_screen(base, grid.ratio, screen)
     depth = _depth(frame, screen, neutral, reach, ch)
-    bare = _bare_prior(power, grid.sure)
-    local = _local(grid.small, depth > reach, w)
-    first = solve_pixels(*halves, model.law / 2, depth, reach, bare, local, model.clusters, green=model.kind == "green")
-    local, bare = _edge_colours(*first, w), np.maximum(bare, BARE_FLOOR)
-    raw, fore = solve_pixels(
-        frame, screen, model.law, depth, reach, bare, local, NO_CLUSTERS, green=model.kind == "green", priors=AGAIN
-    )
+    bare, local = _bare_prior(power, grid.sure), _local(grid.small, depth > reach, w)
+    green = model.kind == "green"
+    first = solve_pixels(halves[0], halves[1], model.law / 2, depth, reach, bare, local, model.clusters, green=green)
+    sure = grid.sure * _bare_blocks(first[0], grid.sure.shape)
+    ratio = ratio_of(grid.small, small_base, sure, picture_base=model.picture_base)
+    spread_screen(base, ratio, screen)
+    bare, local = np.maximum(bare, BARE_FLOOR), _edge_colours(*first, w)
+    raw, fore = solve_pixels(frame, screen, model.law, depth, reach, bare, local, NO_CLUSTERS, green=green, priors=AGAIN)
     if model.marks is not None and model.marks.shape == raw.shape:
         raw[model.marks], fore[model.marks] = 0, 0
     alpha, fore = _finish(raw, fore, screen, s, index)
     return KeyResult(alpha, fore, raw, screen, grid.sure, depth, reach)
 
 
+def _bare_blocks(alpha: Matte, shape: tuple[int, ...]) -> Matte:
+    """Where a first solution finds nothing at all before the screen, on the model's grid (1 or 0)."""
+    bare = shrink((alpha < BARE).astype(np.float32), shape[1], shape[0])
+    return (bare > 0.99).astype(np.float32)
+
+
 def _depth(frame: Rgb, screen: Rgb, half_neutral: Matte, reach: float, ch: Channels) -> Array:
     """Distance (px of the frame) from what may be screen; at half size for large frames, where that loses nothing."""
-    if frame.shape[1] < 1200:
+    if frame.shape[1] < WIDE:
         return core_distance(_neutral_matte(frame, screen, ch), reach, 0.8)[0]
     return core_distance(half_neutral, reach / 2, 0.6)[0] * 2
 

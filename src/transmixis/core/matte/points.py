@@ -16,6 +16,8 @@ BINS = 64
 VISIBLE = 0.03  # alpha from which a leak or a hole is seen
 LEAK_LIMIT = 1.0  # % of the bare screen
 HOLE_LIMIT = 0.5  # % of the subject's inside
+HANGS = 0.02  # alpha of a thin thing that is told from noise
+THIN = 0.02  # of the width: what is thinner is hair and the like
 
 
 @dataclass(frozen=True)
@@ -51,10 +53,24 @@ def populations(results: list[KeyResult]) -> tuple[Populations, Array, Array]:
 
 
 def bare_screen(result: KeyResult) -> Mask:
-    """Where the screen is plainly bare by its colour, a step away from everything else, so that no hair counts."""
+    """Where the screen is plainly bare by its colour, a step away from everything else; thin dark hair, which has the colour of screen in
+    shadow, does not count."""
     h, w = result.raw.shape
     sure = cv2.erode(result.sure_screen, np.ones((9, 9), np.uint8))
-    return np.asarray(cv2.resize(sure, (w, h), interpolation=cv2.INTER_NEAREST) > 0.5)
+    return np.asarray((cv2.resize(sure, (w, h), interpolation=cv2.INTER_NEAREST) > 0.5) & ~hanging(result.raw))
+
+
+def hanging(raw: Matte) -> Mask:
+    """Thin things that hang on something solid, as hair does: a leak of the screen is broad, or lies alone."""
+    soft = cv2.GaussianBlur(raw, (0, 0), 0.8)
+    count, labels = cv2.connectedComponents((soft > HANGS).astype(np.uint8), connectivity=8)
+    holds = np.zeros(count, bool)
+    holds[labels[soft > 0.5]] = True
+    holds[0] = False
+    held = holds[labels].astype(np.uint8)
+    size = max(3, round(THIN * raw.shape[1]))
+    broad = cv2.morphologyEx(held, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)))
+    return np.asarray(cv2.dilate(held & (1 - broad), np.ones((3, 3), np.uint8)) > 0)
 
 
 def inside_and_pits(alpha: Matte) -> tuple[Mask, Mask]:
@@ -87,7 +103,7 @@ def _filled(solid: Array) -> Array:
 
 def propose_points(screen: Array, leak: float, pits: Array, holes: float) -> Points:
     """Points that bring leak (% of the bare screen, raw `screen` values) and holes (% of the inside, raw `pits` values)
-    under half of their limits; each only if it is over 85 % of its limit now.
+    under half of their limits; each only if it is over 85 % of its limit now, and if the point brings it under the limit at all.
 
     Kept to black <= 0.10 and white >= 0.95: further in, hair and glass would be lost to clear what a garbage matte or
     a clean plate clears without loss. A matte that is clean already moves nothing.
@@ -96,9 +112,12 @@ def propose_points(screen: Array, leak: float, pits: Array, holes: float) -> Poi
     if leak > WATCH_FROM * LEAK_LIMIT and len(screen):
         high = float(np.quantile(screen, 1 - LEAK_LIMIT / 200))
         black = float(np.clip((high - VISIBLE) / (1 - VISIBLE), 0.01, 0.10))
+        black = black if visible_share(screen, black, 1.0) <= LEAK_LIMIT else 0.0
     if holes > WATCH_FROM * HOLE_LIMIT and len(pits):
         keep = np.clip(0.5 * HOLE_LIMIT / holes, 0, 1)
         white = float(np.clip(np.quantile(pits, keep) + VISIBLE, 0.95, 0.99))
+        left = holes * float((pits / white < 1 - VISIBLE).mean())
+        white = white if left <= HOLE_LIMIT else 1.0
     return Points(round(black, 2), round(white, 2))
 
 

@@ -133,6 +133,20 @@ def screen_ratio(frame: Rgb, small_base: Array, law: Array, ch: Channels, *, pic
     return ScreenRatio(np.ascontiguousarray(ratio, np.float32), sure, small)
 
 
+def ratio_of(small: Rgb, small_base: Array, sure: Matte, *, picture_base: bool) -> Array:
+    """The ratio (gh, gw, 3) of a frame's screen to its base where `sure` (gh, gw) 0..1 says that it is bare, carried on to everywhere else.
+    `small` is the frame and `small_base` the base on the model's grid."""
+    base = small_base if small_base.ndim == 3 else np.broadcast_to(small_base, small.shape)
+    ratios = np.clip(small / np.maximum(base, 1e-4), 0, 4).astype(np.float32)
+    scale = small.shape[1] / GRID
+    return np.ascontiguousarray(fill_unknown(ratios, sure, tuple(s * scale for s in _finest(picture_base))), np.float32)
+
+
+def _finest(picture_base: bool) -> tuple[float, ...]:
+    """Sigmas (px of a grid of GRID): a picture holds the fine detail already."""
+    return (4.5, 10.0, 25.0, 75.0) if picture_base else (1.75, 4.5, 10.0, 25.0, 75.0)
+
+
 def grid_size(width: int, height: int) -> tuple[int, int]:
     """Width and height of the model's grid for a frame of this size."""
     gw = min(GRID, width)
@@ -163,8 +177,7 @@ def _ratio(x: Array, base: Array, law: Array, ch: Channels, picture_base: bool) 
     plausible = (level > 0.25) & (level < 2.5)
     now = np.full(level.shape, np.median(level[plausible]) if plausible.any() else 1.0, np.float32)
     ratios = np.clip(x / np.maximum(base, 1e-4), 0, 4).astype(np.float32)
-    fine = (4.5, 10.0, 25.0, 75.0) if picture_base else (1.75, 4.5, 10.0, 25.0, 75.0)
-    rounds = (((20.0, 60.0), 1.2, 0.18), ((8.0, 20.0, 60.0), 0.18, 0.06), (fine, 0.10, 0.06))
+    rounds = (((20.0, 60.0), 1.2, 0.18), ((8.0, 20.0, 60.0), 0.18, 0.06), (_finest(picture_base), 0.10, 0.06))
     spread = np.zeros_like(level)
     index = np.array([ch.screen, ch.first, ch.second])
     for sigmas, stops, tint in rounds:
