@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import curlplates as cp
+import keyplates as kp
 import numpy as np
 import plainkeys as plain
 import pytest
@@ -12,6 +13,7 @@ from transmixis.core.matte.gather import gathered
 from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
 from transmixis.core.matte.points import hanging, populations, propose_points, visible_share
 from transmixis.core.matte.screen import ratio_of
+from transmixis.core.matte.standing import marks_stand
 from transmixis.core.matte.subject import UPPER, solved_colours
 
 RNG = np.random.default_rng(3)
@@ -107,3 +109,14 @@ def test_dark_hair_is_no_shadow_of_the_screen(curls: cp.MadePlate) -> None:
     assert without["sad"] < most
     assert without["psnr"] > least
     assert without["sad"] < 1.5 * with_it["sad"]
+
+
+def test_marks_tell_that_the_camera_stands_whatever_waves_before_them() -> None:
+    """Crosses and a waving limb and hair; the same take with the camera 1 px further each frame; and a take without marks."""
+    green = kp.make_plate("green", 4, (360, 640))
+    frames = [np.ascontiguousarray(f) for f in green.plate]
+    assert marks_stand(frames)
+    moved = [np.roll(f, i, axis=1) for i, f in enumerate(frames)]
+    assert not marks_stand(moved)
+    assert not marks_stand([np.broadcast_to(frames[0][5, 5], frames[0].shape).astype(np.float32)] * 3)
+    assert not marks_stand(frames[:1])

@@ -126,12 +126,12 @@ def _complete(total: Rgb, seen: Array, colour: Array) -> Rgb:
     return np.asarray(near, np.float32)
 
 
-def _off_screen(frame: Rgb, screen: Rgb, ch: Channels) -> Mask:
+def off_screen(frame: Rgb, screen: Rgb, ch: Channels) -> Mask:
     d = 1 - colour_difference(frame, ch) / np.maximum(colour_difference(screen, ch), LEAST_DIFFERENCE)
     return np.asarray(cv2.GaussianBlur(d.astype(np.float32), (0, 0), 0.8) > 0.08)
 
 
-def _small_pieces(off: Mask) -> list[tuple[Mask, tuple[slice, slice]]]:
+def small_pieces(off: Mask) -> list[tuple[Mask, tuple[slice, slice]]]:
     """Pieces of a mark's size that stand clear of everything else, grown by two pixels, with their window."""
     h, w = off.shape
     count, labels, stats, _ = cv2.connectedComponentsWithStats(
@@ -154,7 +154,7 @@ def _still_marks(frames: Sequence[Rgb], screens: Sequence[Rgb], ch: Channels) ->
     """Small pieces that stand clear in most sampled frames at the same place."""
     votes = np.zeros(frames[0].shape[:2], np.float32)
     for f, s in zip(frames, screens, strict=True):
-        for own, win in _small_pieces(_off_screen(f, s, ch)):
+        for own, win in small_pieces(off_screen(f, s, ch)):
             votes[win] += own
     return np.asarray(votes >= max(2, 0.6 * len(frames)))
 
@@ -162,7 +162,7 @@ def _still_marks(frames: Sequence[Rgb], screens: Sequence[Rgb], ch: Channels) ->
 def lone_marks(frame: Rgb, screen: Rgb, ch: Channels) -> Mask:
     """In a single frame, small lone pieces count as marks only if there are at least three of like size."""
     marks = np.zeros(frame.shape[:2], bool)
-    pieces = _small_pieces(_off_screen(frame, screen, ch))
+    pieces = small_pieces(off_screen(frame, screen, ch))
     sizes = np.array([own.sum() for own, _ in pieces], float)
     for (own, win), size in zip(pieces, sizes, strict=True):
         if ((sizes > 0.5 * size) & (sizes < 2 * size)).sum() >= 3:

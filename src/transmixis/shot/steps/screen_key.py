@@ -13,6 +13,7 @@ from transmixis.core.matte.difference import ScreenKind
 from transmixis.core.matte.edges import edge_adjust
 from transmixis.core.matte.keyer import KeyModel, KeyResult, KeySettings, key_frame, learn_shot
 from transmixis.core.matte.points import LEAK_LIMIT, VISIBLE, Points, inside_and_pits, populations, propose_points, visible_share
+from transmixis.core.matte.standing import marks_stand
 from transmixis.core.motion.align import camera_move
 from transmixis.core.plot import Hill, Hills, Limit, Plot
 from transmixis.core.progress import Progress
@@ -213,4 +214,4 @@ def _camera_is_still(frames: list[Array]) -> bool:
         return False
     shifts = [camera_move(frames[0], f) for f in (frames[len(frames) // 2], frames[-1])]
     # a screen without any texture cannot tell; then its own smoothness does no harm either way
-    return all(s.length < STILL for s in shifts if s)
+    return all(s.length < STILL for s in shifts if s) or marks_stand(frames)
