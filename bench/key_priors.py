@@ -39,19 +39,22 @@ def main() -> None:
         model = learn_shot(list(p.plate))
         assert isinstance(model, KeyModel)
         plates.append((p, model))
-    usual = solve.PRIORS.copy()
     base = scored(plates)
     print(f"as they are: SAD {base[0]:.3f}, {base[1]:.2f} dB")
     print("| prior | halved: SAD, dB | doubled: SAD, dB |\n|---|---|---|")
+    both = (solve.PRIORS, solve.AGAIN)  # of both solutions; changed in place, since they are bound where they are used
+    usual = [p.copy() for p in both]
     for i, name in enumerate(NAMES):
         cells = []
         for factor in (0.5, 2.0):
-            solve.PRIORS = usual.copy()
-            solve.PRIORS[i] *= factor
+            for p, was in zip(both, usual, strict=True):
+                p[:] = was
+                p[i] *= factor
             sad, db = scored(plates)
             cells.append(f"{100 * (sad / base[0] - 1):+.1f} %, {db - base[1]:+.2f}")
         print(f"| {name} | {cells[0]} | {cells[1]} |")
-    solve.PRIORS = usual
+    for p, was in zip(both, usual, strict=True):
+        p[:] = was
 
 
 if __name__ == "__main__":

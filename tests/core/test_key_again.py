@@ -11,6 +11,7 @@ import pytest
 from transmixis.core.matte.empty import seen_bare
 from transmixis.core.matte.gather import gathered
 from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
+from transmixis.core.matte.measure import border_reading, clipped_reading
 from transmixis.core.matte.points import hanging, populations, propose_points, visible_share
 from transmixis.core.matte.screen import ratio_of
 from transmixis.core.matte.standing import marks_stand
@@ -120,3 +121,36 @@ def test_marks_tell_that_the_camera_stands_whatever_waves_before_them() -> None:
     assert not marks_stand(moved)
     assert not marks_stand([np.broadcast_to(frames[0][5, 5], frames[0].shape).astype(np.float32)] * 3)
     assert not marks_stand(frames[:1])
+
+
+def test_a_clipped_screen_is_told() -> None:
+    """A plate far over, cut at white as a recording is; half of it; the plate as it was."""
+    plate = kp.make_plate("green", 1, (180, 320)).plate[0]
+    over = np.minimum(plate * 6, 1).astype(np.float32)
+    half = plate.copy()
+    half[:, :160] = over[:, :160]
+    shares = []
+    for frame in (plate, half, over):
+        model = learn_shot([np.ascontiguousarray(frame)])
+        assert isinstance(model, KeyModel)
+        shares.append(clipped_reading(frame, key_frame(frame, model), model))
+    bare, part, most = shares
+    assert bare.value == 0
+    assert bare.state == "sound"
+    assert most.state == "fault"
+    assert 0 < (part.value or 0) < (most.value or 0)
+
+
+def test_a_set_beside_the_screen_is_told_and_a_person_is_not() -> None:
+    alpha = np.zeros((90, 160), np.float32)
+    alpha[30:, 60:100] = 1
+    assert border_reading(alpha).value == 0  # what stands on the lower border is a person
+    alpha[60:, :60] = 1  # an arm out of the frame
+    assert border_reading(alpha).value == pytest.approx(100 * 30 / 340)
+    assert not border_reading(alpha).note
+    alpha[:, 130:] = 1
+    found = border_reading(alpha)
+    assert found.value == pytest.approx(100 * (30 + 90 + 30) / 340)
+    assert "garbage matte" in found.note
+    assert found.spot is not None
+    assert found.spot[0] >= 130

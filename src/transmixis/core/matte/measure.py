@@ -19,6 +19,9 @@ BOIL_LIMIT = 6.0  # % of alpha
 SPILL_LIMIT = 4.0  # CIELAB units
 EVEN_LIMIT = 1.5  # stops
 SEPARATION_LIMIT = 8.0  # noise steps, at least
+CLIPPED_LIMIT = 5.0  # % of the bare screen
+WHITE = 0.9  # scene linear: a channel whose highest value is under this is not clipped
+BORDER_LIMIT = 15.0  # % of the frame's upper and side borders
 
 
 def region_box(mask: Mask) -> tuple[int, int, int, int] | None:
@@ -121,6 +124,27 @@ def separation_reading(frame: Rgb, result: KeyResult, model: KeyModel) -> Readin
     return Reading("separation", max((screen - subject) / max(sd, 1e-6), 0.0), "steps", SEPARATION_LIMIT, "high")
 
 
+def clipped_reading(frame: Rgb, result: KeyResult, model: KeyModel) -> Reading:
+    """How much of the bare screen (%) is as bright as the recording can show: there it holds neither shadow nor glass nor hair."""
+    sure = cv2.resize(result.sure_screen, frame.shape[1::-1], interpolation=cv2.INTER_NEAREST) > 0.5
+    if sure.sum() < 50:
+        return Reading("screen clipped", None, "%", CLIPPED_LIMIT, note="no bare screen in this frame")
+    level = frame[..., channels_of(model.kind).screen]
+    top = float(level.max())
+    clipped = sure & (level >= 0.998 * top) if top > WHITE else np.zeros_like(sure)
+    share = 100 * float(clipped.sum()) / float(sure.sum())
+    return Reading("screen clipped", share, "%", CLIPPED_LIMIT, spot=region_box(clipped))
+
+
+def border_reading(alpha: Matte) -> Reading:
+    """How much of the frame's border (%), its lower one left out, is solid: a set that reaches beyond the screen, which nobody can key."""
+    lines = np.concatenate([alpha[0], alpha[:, 0], alpha[:, -1]]) > 0.5
+    solid = (alpha > 0.5).astype(np.uint8)
+    solid[3:, 3:-3] = 0
+    note = "" if lines.mean() <= BORDER_LIMIT / 100 else "what lies beside the screen stays solid: a garbage matte takes it out"
+    return Reading("solid at border", 100 * float(lines.mean()), "%", BORDER_LIMIT, note=note, spot=region_box(solid > 0))
+
+
 def key_readings(frame: Rgb, result: KeyResult, model: KeyModel, inside: Matte | None = None) -> list[Reading]:
     """All readings of one keyed frame but boil, which needs the frame before."""
     return [
@@ -130,4 +154,6 @@ def key_readings(frame: Rgb, result: KeyResult, model: KeyModel, inside: Matte |
         spill_reading(result, model),
         evenness_reading(result),
         separation_reading(frame, result, model),
+        clipped_reading(frame, result, model),
+        border_reading(result.alpha if inside is None else result.alpha * inside),
     ]
