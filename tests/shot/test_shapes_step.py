@@ -29,6 +29,7 @@ from transmixis.shot.steps import kind_of
 from transmixis.shot.steps.outlinefile import read_shapes
 from transmixis.shot.steps.outlines import OneShape, alike, pinned, stretch_at, stretches
 from transmixis.shot.steps.shapeask import _of_asks
+from transmixis.shot.steps.shapethings import OUTLINE
 
 SQUARE = [[1, 40.0, 40.0], [2, 120.0, 40.0], [3, 120.0, 120.0], [4, 40.0, 120.0]]
 
@@ -502,3 +503,26 @@ def test_the_outline_is_unrolled_over_the_frames_that_were_carried(plate: Path) 
     assert nothing is not None
     assert [type(p) for p in nothing.panels] == [Trace]
     assert made(plate, shapes_step(1, LENGTH, carry="nothing, eased")).plot("shapes", 1) is not None
+
+
+def test_borders_creep_and_idle_shapes_are_read(plate: Path) -> None:
+    """A border as it should be, one far too soft; a shape within another is named."""
+    by = {name: made(plate, shapes_step(1, 5, 9, **more)) for name, more in (("right", {}), ("soft", {"feather": 4.0}))}
+    found = {name: {x.name: x for x in r.measure("shapes", 3)} for name, r in by.items()}
+    right, soft = found["right"], found["soft"]
+    assert right["edge softness off"].value is not None
+    assert right["edge softness off"].value < 0.5
+    assert soft["edge softness off"].state == "fault"
+    assert "softer" in soft["edge softness off"].note
+    assert (soft["shown beside"].value or 0) > 4 * (right["shown beside"].value or 1)
+    assert right["creep"].value == 0  # it moves, and so does the thing
+    assert right["idle shapes"].value == 0
+    assert "creep" not in {x.name for x in by["right"].measure("shapes", 1)}
+    step, second = kind_of("shapes").with_thing(shapes_step(1, 5, 9), OUTLINE)
+    inner = truth(3).mean(axis=0) + 0.3 * (truth(3)[::12] - truth(3).mean(axis=0))
+    points = [[i, float(x), float(y)] for i, (x, y) in enumerate(inner, 1)]
+    step = set_pin(step, second, Pin(frame=3, value=points, easing="linear"))
+    told = next(x for x in made(plate, step).measure("shapes", 3) if x.name == "idle shapes")
+    assert told.value == 1
+    assert told.state == "fault"
+    assert "changes nothing" in told.note

@@ -90,7 +90,7 @@ def _completed(own: Sequence[Mark], other: Sequence[Mark], both: set[int]) -> di
 def off_the_edge(shown: Array, outline: Array) -> tuple[float, tuple[int, int, int, int]] | None:
     """How far the outline stands from the picture's own edge: the median of the distances to the strongest edge across it (px, to
     `SIDE` to either side), and the box of the worst stretch; None where there is no edge. `shown` (h, w, 3) in the curve of display."""
-    places, normals = _walked(outline)
+    places, normals = walked(outline)
     if len(places) < 8:
         return None
     across = np.arange(-SIDE, SIDE + STEP / 2, STEP)
@@ -115,7 +115,7 @@ def off_the_edge(shown: Array, outline: Array) -> tuple[float, tuple[int, int, i
     return float(np.median(away[strong])), (max(0, int(x) - 8), max(0, int(y) - 8), 16, 16)
 
 
-def _walked(outline: Array) -> tuple[Array, Array]:
+def walked(outline: Array) -> tuple[Array, Array]:
     """Places every few px along a closed outline, and the directions across it there."""
     p = np.asarray(outline, np.float64)
     places, normals = [], []

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from transmixis.core.roto.soft import softened, strand
 from transmixis.core.types import Array, Matte
+
+SMALL = 320  # px across: where it is looked whether a border does anything
+IDLE = 0.05  # alpha: what is less is nothing that a hand drew
 
 ADD, SUBTRACT, MEET = "add", "subtract", "meet"
 
@@ -63,19 +66,41 @@ JOINS = {ADD: union, SUBTRACT: without, MEET: meet}
 def joined(borders: Sequence[Border], height: int, width: int) -> Matte:
     """(height, width) all outlines in order: each adds itself, takes itself away, or leaves what lies in it. Those of a group are one; it joins as its
     first one says, and that one begins it."""
-    groups: list[list[Border]] = []
-    for b in borders:
-        own = next((g for g in groups if b.group and g[0].group == b.group), None)
+    return _joined(borders, range(len(borders)), lambda i: filled(borders[i], height, width), (height, width))
+
+
+def idle(borders: Sequence[Border], height: int, width: int, least: float = IDLE) -> list[int]:
+    """Which of the borders do nothing: without them the matte is the same but for `least`. Looked at on a grid of at most SMALL px across."""
+    k = min(1.0, SMALL / width)
+    size = max(2, round(height * k)), max(2, round(width * k))
+    fills = [filled(_smaller(b, k), *size) for b in borders]
+    every = range(len(borders))
+    whole = _joined(borders, every, fills.__getitem__, size)
+    rests = ([j for j in every if j != i] for i in every)
+    return [i for i, rest in enumerate(rests) if np.abs(_joined(borders, rest, fills.__getitem__, size) - whole).max() < least]
+
+
+def _smaller(b: Border, k: float) -> Border:
+    """The middle of its exposure, `k` times as large."""
+    middle = b.lines[len(b.lines) // 2] * k
+    return replace(b, lines=(middle,), inward=b.inward * k, outward=b.outward * k, wide=None if b.wide is None else b.wide * k)
+
+
+def _joined(borders: Sequence[Border], which: Sequence[int], fill: Callable[[int], Matte], size: tuple[int, int]) -> Matte:
+    """`which` of the borders joined in order; `fill` gives what each covers."""
+    groups: list[list[int]] = []
+    for i in which:
+        own = next((g for g in groups if borders[i].group and borders[g[0]].group == borders[i].group), None)
         if own is None:
-            groups.append([b])
+            groups.append([i])
         else:
-            own.append(b)
-    if len(groups) == 1 and len(groups[0]) == 1 and groups[0][0].joins == ADD:
-        return filled(groups[0][0], height, width)
-    total: Matte = np.zeros((height, width), np.float32)
+            own.append(i)
+    if len(groups) == 1 and len(groups[0]) == 1 and borders[groups[0][0]].joins == ADD:
+        return fill(groups[0][0])
+    total: Matte = np.zeros(size, np.float32)
     for group in groups:
-        one = filled(group[0], height, width)
-        for b in group[1:]:
-            one = JOINS[b.joins](one, filled(b, height, width))
-        total = JOINS[group[0].joins](total, one)
+        one = fill(group[0])
+        for i in group[1:]:
+            one = JOINS[borders[i].joins](one, fill(i))
+        total = JOINS[borders[group[0]].joins](total, one)
     return total

@@ -6,11 +6,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
-from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.errors import UserError
-from transmixis.core.matte.outline import off_the_edge, xy
+from transmixis.core.matte.outline import xy
 from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
@@ -19,6 +16,7 @@ from transmixis.core.roto.joined import joined
 from transmixis.shot.contract import Act, Analysis, Handle, Inputs, Piece, Pins, Product, Proposal, Slot, StepKind, Thing
 from transmixis.shot.model import Pin, Shot, Step
 from transmixis.shot.pins import parameter, set_pin
+from transmixis.shot.steps import shapereadings as told
 from transmixis.shot.steps import shapethings
 from transmixis.shot.steps.attachment import HANGS_ON, Hold, hold_at, hold_reading, looked_at
 from transmixis.shot.steps.attachment import hidden as not_seen
@@ -28,11 +26,10 @@ from transmixis.shot.steps.outlinefile import JSON, SVG, read_shapes, write_fram
 from transmixis.shot.steps.outlines import SOME, OneShape, pinned
 from transmixis.shot.steps.shapeask import limit_of, next_pin
 from transmixis.shot.steps.shapeparams import ShapesParams, shapes_of
+from transmixis.shot.steps.shapereadings import FORETOLD
 from transmixis.shot.steps.shapesheet import unrolled
 from transmixis.shot.steps.shapethings import NEW, words_of
 
-OFF = 1.5  # px: an outline further off its edge shows as a rim or a bite (judgement, docs/limits.md)
-FORETOLD = 1.0  # px that an outline may be thought to be off between its pins (docs/limits.md)
 DRAW = (
     "Press along its outline; the first point again closes it. Drag a point to pin the outline here, with Ctrl that point alone."
 )
@@ -42,11 +39,12 @@ SEAT = "seat"  # the act of the pin's key
 
 
 class Shapes(StepKind[ShapesParams]):
-    kind, title, stage, product, version = "shapes", "Shapes", "Matte", "matte", 2
+    kind, title, stage, product, version = "shapes", "Shapes", "Matte", "matte", 3
     gives = ("matte", "shape")
     roles = ("cut out",)
     says = "cuts out what is inside outlines"
     work = "roto"
+    frames_back = 1
     slots = (
         Slot("plate", "the plate that is looked at"),
         HANGS_ON,
@@ -185,40 +183,35 @@ class Shapes(StepKind[ShapesParams]):
         hold = hold_at(inputs, params, frame)
         gone = not_seen(inputs, params, hold)
         lies = {s.id: self._lies(s, inputs, params, frame, hold) for s in shapes_of(params) if s.on and not gone}
-        borders = [
-            border_of(s, lies[s.id].marks, partial(self._lies_then, s, inputs, params), frame, inputs.shot.length, params)
+        placed = [
+            (s, border_of(s, lies[s.id].marks, partial(self._lies_then, s, inputs, params), frame, inputs.shot.length, params))
             for s in shapes_of(params)
             if s.id in lies and len(lies[s.id].marks) >= s.least
         ]
+        borders = [b for _, b in placed]
         matte = joined(borders, h, w)
         if params.turned == "outside":
             matte = 1 - matte
-        return Product(matte=matte, shape=tuple(b.lines[len(b.lines) // 2] for b in borders if b.closed), work=(hold, lies))
+        return Product(
+            matte=matte, shape=tuple(b.lines[len(b.lines) // 2] for b in borders if b.closed), work=(hold, lies, placed)
+        )
 
     # -- what is read
 
     def read(self, inputs: Inputs, params: ShapesParams, product: Product, frame: int) -> list[Reading]:
-        hold, lies = product.work
+        hold, lies, placed = product.work
         out = hold_reading(inputs, hold)
         if not any(its.marks for its in lies.values()):
             there = any(pinned(s, params, inputs.pins()) for s in shapes_of(params))
-            note = "it is not to be seen here" if there else "nothing is drawn yet"
-            return [
-                *out,
-                Reading("foretold", None, "px", FORETOLD, note=note),
-                Reading("off the edge", None, "px", OFF, note=note),
-            ]
-        out.append(_foretold(shapes_of(params), lies))
-        if not product.shape:
-            return [*out, Reading("off the edge", None, "px", OFF, note="strands have no edge that they must keep to")]
+            return [*out, *told.nothing_drawn("it is not to be seen here" if there else "nothing is drawn yet")]
         plate = inputs.picture("plate", frame)[..., :3]
-        shown = linear_to_srgb(np.clip(plate, 0, None))
-        told = [f for line in product.shape if (f := off_the_edge(shown, line)) is not None]
-        if not told:
-            return [*out, Reading("off the edge", None, "px", OFF, note="the picture shows no edge along the outline")]
-        worst = max(told, key=lambda f: f[0])
-        note = "median distance to the picture's strongest edge across it"
-        return [*out, Reading("off the edge", worst[0], "px", OFF, spot=worst[1], note=note)]
+        assert product.matte is not None
+        matte = 1 - product.matte if params.turned == "outside" else product.matte
+        out += [told.foretold(shapes_of(params), lies), told.edge(plate, product.shape), *told.borders(plate, matte, placed)]
+        if frame > 1:
+            before = lambda s: self._lies_then(s, inputs, params, frame - 1)  # noqa: E731
+            out.append(told.creep(placed, lies, before, plate, lambda: inputs.picture("plate", frame - 1)[..., :3]))
+        return [*out, told.idle_shapes(placed, *matte.shape)]
 
     def propose(self, inputs: Inputs, params: ShapesParams, progress: Progress) -> Proposal | None:
         """The frame to pin next, where the most is won, and how many more it takes; nothing once every frame is under the limit."""
@@ -234,19 +227,3 @@ class Shapes(StepKind[ShapesParams]):
 
 def _carried(shape: OneShape, inputs: Inputs, params: ShapesParams, make: bool, frame: int) -> Lies:
     return lies_at(shape, inputs, params, frame, hold_at(inputs, params, frame), make=make)
-
-
-def _foretold(shapes: tuple[OneShape, ...], lies: dict[int, Lies]) -> Reading:
-    """The worst of the outlines."""
-    known = [(lies[s.id].off, s, lies[s.id]) for s in shapes if s.id in lies and np.isfinite(lies[s.id].off) and lies[s.id].marks]
-    if not known:
-        note = next((v.note for v in lies.values() if v.note), "it is not known")
-        return Reading("foretold", None, "px", FORETOLD, note=note)
-    off, shape, its = max(known, key=lambda k: k[0])
-    p = xy(its.marks)
-    x, y = p.min(axis=0).astype(int)
-    spot = (max(0, int(x)), max(0, int(y)), int(np.ptp(p[:, 0])) + 1, int(np.ptp(p[:, 1])) + 1)
-    note = "set here" if its.set else f"carried by the {its.way}"
-    return Reading(
-        "foretold", float(off), "px", FORETOLD, spot=spot, note=f"{words_of(shape)}: {note}" if len(shapes) > 1 else note
-    )
