@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import cache
 
 import awaytakes as at
+import cv2
 import keyplates as kp
 import numpy as np
 import pytest
@@ -12,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from transmixis.core.errors import UserError
-from transmixis.core.matte.away import AwayModel, frame_gain, learn_away, take_away
+from transmixis.core.matte.away import AwayModel, _depth, frame_gain, learn_away, take_away
 from transmixis.core.matte.cut import STEPS, cut, stepped
 from transmixis.core.matte.error import psnr, sad
 from transmixis.core.matte.specks import closed_reading, rest_reading, specks_reading
@@ -231,3 +232,18 @@ def test_a_take_whose_coding_wears_its_texture_stays_clean() -> None:
     frames = [coded() for _ in range(4)]
     model = learn_away(frames, coded())
     assert float(np.mean([take_away(f, model).alpha.mean() for f in frames])) < 0.01
+
+
+def test_gaps_between_hairs_are_no_depth_and_what_is_closed_deeper_in_is() -> None:
+    mask = np.zeros((60, 80), bool)
+    mask[10:50, 10:70] = True
+    off = np.full((60, 80), 50.0, np.float32)
+    off[12:20, 20:26] = 2.0  # looks like the background, near the border
+    off[28:32, 38:42] = 2.0  # the same, deep inside
+    near = cv2.distanceTransform(mask.astype(np.uint8), cv2.DIST_L2, 5) < 10
+    depth = _depth(mask, off, near)
+    assert depth[16, 23] == 0
+    assert depth[16, 29] == pytest.approx(5, abs=1)  # from the gap, not from the border
+    assert depth[30, 40] > 12
+    assert depth[5, 5] == 0
+    assert _depth(mask, np.full_like(off, 50), near)[30, 40] == pytest.approx(20, abs=1.5)

@@ -89,3 +89,15 @@ def test_at_another_frame_strokes_are_its_own(window: MainWindow, qtbot: Any) ->
     settle(qtbot, window)
     assert s.step is not None
     assert [x[:2] for x in s.step.params["strokes"]] == [[FRAME, "in"], [FRAME + 2, "out"]]
+
+
+def test_readings_stand_where_the_chosen_step_s_plot_says(window: MainWindow, qtbot: Any) -> None:
+    """What the plot of the step before was asked for may come when another is chosen; it has no say any more."""
+    sheet = window.bench.sheet
+    before = sheet.plot
+    assert before is not None
+    window.state.set_step(window.state.edits.run("step.add", kind="garbage_matte", name="Around").made)
+    assert sheet.plot is not before
+    said = sheet.card._readings_here
+    before.elsewhere.emit(not said)
+    assert sheet.card._readings_here == said

@@ -17,8 +17,16 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.matte.convolve import fill_unknown, shrink
 from transmixis.core.matte.cut import cut, stepped
-from transmixis.core.matte.solve import PRIORS, solve_pixels
-from transmixis.core.matte.subject import Clusters, colour_distance, local_colours, shot_clusters, unpacked
+from transmixis.core.matte.solve import AGAIN, PRIORS, solve_pixels
+from transmixis.core.matte.subject import (
+    NO_CLUSTERS,
+    Clusters,
+    colour_distance,
+    edge_colours,
+    local_colours,
+    shot_clusters,
+    unpacked,
+)
 from transmixis.core.matte.unlike import AROUND, MOST, Unlike, misfit, spread, unlike, worn
 from transmixis.core.matte.veil import seen_through
 from transmixis.core.motion.camera import Move, anchor_of, follow
@@ -36,8 +44,9 @@ TEXTURE = 12.0  # times the noise's variance: texture that proves
 NOISE_ONLY = 9.0  # misfit about a pixel that noise alone reaches
 BAND = 16.0 / 640  # of the width: how far about the border edges are soft (hair, blur)
 CUT = 960  # px: a wider frame's border is first found smaller
-NO_SCREEN = PRIORS.copy()
-NO_SCREEN[0] = 0.0
+BARE_FLOOR = 0.15  # the least prior of bare background in the second solution; the results change little from 0.05 to 0.3
+NO_SCREEN, NO_SCREEN_AGAIN = PRIORS.copy(), AGAIN.copy()
+NO_SCREEN[0] = NO_SCREEN_AGAIN[0] = 0.0
 
 
 @dataclass(frozen=True)
@@ -98,7 +107,7 @@ def learn_away(frames: Sequence[Rgb], empty: Rgb) -> AwayModel:
     move = median_move([m for m in (follow(anchor, grey_of(f)).move for f in frames) if m])
     stands, known = _standing(empty, move)
     law, grains = _noise(frames, empty)
-    model = AwayModel(stands, known, law, grains, shot_clusters([], []), move)
+    model = AwayModel(stands, known, law, grains, NO_CLUSTERS, move)
     lit = [model.empty * frame_gain(f, model) for f in frames]
     model = replace(model, wear=worn(frames, lit, [known] * len(frames), law, grains, shares=1))
     seen = [see(f, model) for f in frames]
@@ -240,14 +249,25 @@ def _solved(frame: Rgb, seen: Seen, model: AwayModel) -> tuple[Matte, Rgb]:
     small = shrink(frame, max(2, w // 4), max(2, h // 4))
     core = shrink((inner > 2.5).astype(np.float32), small.shape[1], small.shape[0])
     local = local_colours(small, core, 8 / 640 * small.shape[1], 24 / 640 * small.shape[1]).packed()
+    off = misfit(frame, behind, model.law, model.grains, model.wear)
+    inner = _depth(mask, off, inner < reach)
     like = np.where(mask, np.maximum(seen.like, np.minimum(inner / reach, 1) ** 2), 0)
-    bare = _bare(misfit(frame, behind, model.law, model.grains, model.wear), like, outer > reach)
+    bare = _bare(off, like, outer > reach)
     noise = model.grains * model.wear
     law = model.law * float(noise[~mask].mean() if not mask.all() else noise.mean())
-    alpha, fore = solve_pixels(frame, behind, law, inner, reach, bare, local, model.clusters, green=True, priors=NO_SCREEN)
+    first = solve_pixels(frame, behind, law, inner, reach, bare, local, model.clusters, green=True, priors=NO_SCREEN)
+    local, bare = edge_colours(*first), np.maximum(bare, BARE_FLOOR)
+    alpha, fore = solve_pixels(frame, behind, law, inner, reach, bare, local, NO_CLUSTERS, green=True, priors=NO_SCREEN_AGAIN)
     alone = _alone(alpha, mask) | (outer > reach)
     alpha[alone], fore[alone] = 0, 0
     return alpha, fore
+
+
+def _depth(mask: Mask, off: Array, near: Mask) -> Array:
+    """px (h, w) from what may be background: outside, and what looks like it `near` the border, as between hairs. Deeper in, what looks like the
+    background is closed."""
+    maybe = ~mask | (near & (cv2.GaussianBlur(off, (0, 0), 0.7) < NOISE_ONLY))
+    return np.asarray(cv2.distanceTransform((~maybe).astype(np.uint8), cv2.DIST_L2, 5))
 
 
 def _alone(alpha: Matte, mask: Mask) -> Mask:
@@ -290,9 +310,9 @@ def _clear_parts(mask: Mask, told: Array, trust: Array) -> Mask:
 
 
 def _bare(away: Array, like: Array, far: Mask) -> Array:
-    """Prior (h, w) of a pixel being bare background: high where it and its neighbours differ from it no more than they do `far` from the
+    """Prior (h, w) of a pixel being bare background: high where it differs from it no more than pixels do `far` from the
     thing, less where it may as well be the thing itself (`like`, 0..1)."""
-    around = cv2.dilate(cv2.GaussianBlur(away, (0, 0), 0.7), np.ones((3, 3), np.uint8))
+    around = cv2.GaussianBlur(away, (0, 0), 0.7)
     usual = float(np.quantile(around[far], 0.99)) if far.sum() > 100 else 0.0
     odds = np.exp(np.minimum((around - np.clip(usual, NOISE_ONLY, MOST / 2)) * 0.7, 40))
     return np.asarray(0.01 + 0.98 * (1 - like) / (1 + odds), np.float32)

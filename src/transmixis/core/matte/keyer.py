@@ -14,7 +14,6 @@ from transmixis.core.matte.edges import edge_adjust
 from transmixis.core.matte.empty import BARE, EmptyScreen, empty_screen, refined, seen_bare
 from transmixis.core.matte.expand import compare_halves, remove_spill, spread_screen
 from transmixis.core.matte.screen import (
-    GRID,
     LEAST_DIFFERENCE,
     NoScreen,
     find_screen,
@@ -25,7 +24,7 @@ from transmixis.core.matte.screen import (
     screen_ratio,
 )
 from transmixis.core.matte.solve import AGAIN, solve_pixels
-from transmixis.core.matte.subject import Clusters, core_distance, local_colours, shot_clusters, solved_colours
+from transmixis.core.matte.subject import NO_CLUSTERS, Clusters, core_distance, edge_colours, local_colours, shot_clusters
 from transmixis.core.survey.noise import noise_law
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
@@ -33,8 +32,6 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
 REACH = 11.0 / 640  # of the frame's width: how deep behind the outline blur and translucency are looked for
-EDGE_NEAR, EDGE_FAR = 4.0 / 640, 12.0 / 640  # of the width: sigmas over which a first solution's colours are gathered
-NO_CLUSTERS = shot_clusters([], [])
 AGAIN_ROUNDS = 2
 WIDE = 1200  # px: from this width depth is measured on a grid of half the size
 BARE_FLOOR = 0.05  # the least prior of bare screen in the second solution; the results change little from 0.02 to 0.15
@@ -117,7 +114,7 @@ def learn_shot(
     colour = np.median([s.colour for _, s in same], axis=0).astype(np.float32)
     law = np.median([noise_law(f, _inner(s.mask)) for f, s in same[:4]], axis=0).astype(np.float32)
     empty = _learn_empty([f for f, _ in same], colour, law, ch, clean, still_camera)
-    model = KeyModel(chosen, empty.base, law, _no_clusters(), colour, empty.notes, empty.base.ndim == 3, empty.marks)
+    model = KeyModel(chosen, empty.base, law, NO_CLUSTERS, colour, empty.notes, empty.base.ndim == 3, empty.marks)
     model = replace(model, clusters=_learn_clusters([f for f, _ in same], model, reach))
     return model if empty.kept is None else _seen_again([f for f, _ in same], model, empty.kept)
 
@@ -132,10 +129,6 @@ def _seen_again(frames: Sequence[Rgb], model: KeyModel, kept: Mask) -> KeyModel:
 
 def _inner(mask: Mask) -> Mask:
     return np.asarray(cv2.erode(mask.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0)
-
-
-def _no_clusters() -> Clusters:
-    return shot_clusters([], [])
 
 
 def _learn_empty(frames: Sequence[Rgb], colour: Array, law: Array, ch: Channels, clean: Rgb | None, still: bool) -> EmptyScreen:
@@ -193,7 +186,7 @@ def key_frame(frame: Rgb, model: KeyModel, settings: KeySettings | None = None) 
     sure = grid.sure * _bare_blocks(first[0], grid.sure.shape)
     ratio = ratio_of(grid.small, small_base, sure, picture_base=model.picture_base)
     spread_screen(base, ratio, screen)
-    bare, local = np.maximum(bare, BARE_FLOOR), _edge_colours(*first, w)
+    bare, local = np.maximum(bare, BARE_FLOOR), edge_colours(*first)
     raw, fore = solve_pixels(frame, screen, model.law, depth, reach, bare, local, NO_CLUSTERS, green=green, priors=AGAIN)
     if model.marks is not None and model.marks.shape == raw.shape:
         raw[model.marks], fore[model.marks] = 0, 0
@@ -219,13 +212,6 @@ def _local(small: Rgb, core: Mask, width: int) -> Array:
     gh, gw = max(2, small.shape[0] // 2), max(2, small.shape[1] // 2)
     weight = shrink(core.astype(np.float32), gw, gh)
     return local_colours(shrink(small, gw, gh), weight, 8 / 640 * gw, 24 / 640 * gw).packed()
-
-
-def _edge_colours(alpha: Matte, fore: Rgb, width: int) -> Array:
-    """(gh, gw, 10) of the subject's colour around each pixel, its edges among them, by a first solution of half the size."""
-    gw = min(GRID // 2, width)
-    gh = max(2, round(gw * alpha.shape[0] / alpha.shape[1]))
-    return solved_colours(alpha, fore, (gw, gh), EDGE_NEAR * gw, EDGE_FAR * gw).packed()
 
 
 def _bare_prior(power: Array, sure: Matte) -> Matte:

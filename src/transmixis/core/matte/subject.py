@@ -20,6 +20,8 @@ from transmixis.core.types import Array, Mask, Matte, Rgb
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+EDGE_GRID = 160  # px: width of the grid on which a first solution's colours are gathered; 320 tells no more
+EDGE_NEAR, EDGE_FAR = 4.0 / 640, 12.0 / 640  # of the width: sigmas over which they are
 UPPER = ((0, 0), (0, 1), (0, 2), (1, 1), (1, 2), (2, 2))
 
 
@@ -110,6 +112,9 @@ def _packed_cov(group: Array) -> list[float]:
     return [float(c[i, j]) for i, j in UPPER]
 
 
+NO_CLUSTERS = shot_clusters([], [])
+
+
 @dataclass(frozen=True)
 class LocalColours:
     """Core colours around each pixel on a small grid: `support` (h, w), `mean` (h, w, 3), `cov` (h, w, 6)."""
@@ -133,6 +138,13 @@ def solved_colours(alpha: Matte, fore: Rgb, size: tuple[int, int], near: float, 
     premultiplied `fore` (h, w, 3), so that the edge's own colours are in it. `near`, `far`: sigmas, px of the grid."""
     sums = gathered(alpha, fore, size)
     return _around(sums[..., :9], sums[..., 9], (near, far), least=1e-4, widened=1.0, spread=0.002, enough=0.02)
+
+
+def edge_colours(alpha: Matte, fore: Rgb) -> Array:
+    """(gh, gw, 10) of the subject's colour around each pixel, its edges among them, by a first solution, as the solver takes it."""
+    h, w = alpha.shape
+    gw = min(EDGE_GRID, w)
+    return solved_colours(alpha, fore, (gw, max(2, round(gw * h / w))), EDGE_NEAR * gw, EDGE_FAR * gw).packed()
 
 
 def _moments(x: Rgb) -> Array:
