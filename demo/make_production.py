@@ -9,6 +9,7 @@ import shutil
 from pathlib import Path
 
 import hand
+import kite
 from station import BOARD, LAMP, SIGN, STACK, paint_board, paint_lamp, paint_sign, paint_stack, worked
 from station import plates as station_plates
 
@@ -195,6 +196,8 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
         shot = worked(shot.model_copy(update={"plates": (*shot.plates, *station_plates())}))
     if code == "KP090":
         shot = hand.worked(shot.model_copy(update={"plates": (*shot.plates, *hand.plates())}))
+    if code == "KP030":
+        shot = kite.worked(shot)
     if code == "KP010":
         shot = shot.model_copy(
             update={"cues": (Cue(frame=6, name="arm up"), Cue(frame=19, name="letter shown"), Cue(frame=33, name="arm down"))}

@@ -101,3 +101,33 @@ def test_readings_stand_where_the_chosen_step_s_plot_says(window: MainWindow, qt
     said = sheet.card._readings_here
     before.elsewhere.emit(not said)
     assert sheet.card._readings_here == said
+
+
+def test_the_result_of_a_matte_that_nothing_uses_yet_is_what_it_cuts_out(window: MainWindow, qtbot: Any) -> None:
+    """Bright within, dark outside so that one can go on drawing; once a step is made of it, the shot's picture."""
+    s, middle = window.state, truth(FRAME).mean(axis=0)
+
+    def seen(view: str) -> Any:
+        s.set_view(view)
+        settle(qtbot, window)
+        wait_until(lambda: window.bench.viewer.shown is not None and window.bench.viewer.shown.title == view, 30)
+        shown = window.bench.viewer.shown
+        assert shown is not None
+        return shown.image
+
+    plate = seen("Plate")
+    assert seen("Result").pixelColor(5, 5) == plate.pixelColor(5, 5)  # nothing is cut out yet
+    drawn(window, middle + 0.5 * (truth(FRAME)[::24] - middle), Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    drawn(window, middle + 1.5 * (truth(FRAME)[10:90:8] - middle), Qt.MouseButton.RightButton)
+    settle(qtbot, window)
+    cut, (x, y) = seen("Result"), (round(v) for v in middle)
+    assert cut.pixelColor(x, y) == plate.pixelColor(x, y)
+    assert cut.pixelColor(5, 5).lightness() < 0.6 * plate.pixelColor(5, 5).lightness()
+    step = s.step_id
+    assert s.refs()[1] == f"step:{step}"
+    joined = s.edits.run("step.add", kind="join_mattes", name="Joined").made
+    s.edits.run("step.connect", step=joined, slot="first", ref=f"step:{step}")
+    settle(qtbot, window)
+    s.set_step(step)
+    assert s.refs()[1] == f"step:{joined}"

@@ -21,7 +21,7 @@ from transmixis.shot.bare import bare_plate, bare_shot
 from transmixis.shot.keeping import keeping
 from transmixis.shot.material import Material
 from transmixis.shot.model import Step
-from transmixis.shot.render import Renderer
+from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.steps import kind_of
 
 SIZE = (135, 240)
@@ -344,3 +344,31 @@ def test_a_still_is_frozen_at_the_playhead_and_written(tmp_path: Path) -> None:
     empty = Renderer(r.shot, Material(Path.cwd()), FrameCache(1 << 26))
     with pytest.raises(UserError, match="Nothing is cut out at frame 1"):
         empty.to_file("c", 1, tmp_path / "p.png")
+
+
+@pytest.mark.parametrize("kind", ["difference_matte", "screen_key"])
+def test_a_clean_plate_may_be_shorter_than_the_take(take: tuple[Path, at.AwayTake], kind: str) -> None:
+    """It is looked at when the step learns, and has no say in how long the take is; another clean plate is another result."""
+    folder, made = take
+    for i in (1, 2):
+        write_still(folder / f"short.{i:04d}.png", made.empty, kind="uint8")
+    shot, _ = bare_shot(folder / "take.0001.png")
+    clean, _ = bare_plate(folder / "short.0001.png", "clean", "clean")
+    step = Step(id="d", kind=kind, name="Difference", inputs={"plate": "plate:hero", "clean": "plate:clean"}, params={})
+    shot = shot.model_copy(update={"plates": (*shot.plates, clean), "steps": (step,)})
+    one, other = (
+        Renderer(s, Material(Path.cwd()), FrameCache(1 << 28))
+        for s in (shot, shot.with_step(step.model_copy(update={"inputs": {"plate": "plate:hero", "clean": "plate:hero"}})))
+    )
+    assert one._keys.frame("step:d", 3) != other._keys.frame("step:d", 3)
+    if kind == "difference_matte":
+        picture = one.product("step:d", 3).picture
+        assert picture is not None
+        assert sad(picture[..., 3], made.alpha[2]) < 0.25 * made.alpha[2].sum()
+
+
+def test_a_survey_of_another_plate_is_not_the_shot_s_picture(take: tuple[Path, at.AwayTake]) -> None:
+    shot, _ = bare_shot(take[0] / "take.0001.png")
+    clean, _ = bare_plate(take[0] / "empty.png", "clean", "clean")
+    survey = Step(id="survey", kind="survey", name="Survey clean", inputs={"plate": "plate:clean"})
+    assert output_ref(shot.model_copy(update={"plates": (*shot.plates, clean), "steps": (survey,)})) == "plate:hero"

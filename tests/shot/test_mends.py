@@ -22,6 +22,7 @@ from transmixis.shot.material import Material
 from transmixis.shot.model import Shot
 from transmixis.shot.platejobs import Worse, mend_plate
 from transmixis.shot.render import Renderer
+from transmixis.shot.steps.even_out import ALL, ONLY_FLICKER
 from transmixis.shot.steps.screen_key import soft_lost
 from transmixis.shot.surveys import Surveys
 from transmixis.shot.workorder import add_step, first_work_order
@@ -305,3 +306,17 @@ def test_a_mend_that_makes_it_worse_by_its_own_reading_is_not_written(tmp_path: 
 
 def blurred(picture: np.ndarray) -> np.ndarray:
     return np.asarray(cv2.GaussianBlur(picture, (0, 0), 1.5))
+
+
+@pytest.mark.parametrize("takes", [ALL, ONLY_FLICKER])
+def test_a_still_that_stands_for_many_frames_has_nothing_to_even_out(tmp_path: Path, takes: str) -> None:
+    write_still(tmp_path / "still.png", np.full((64, 96, 3), 0.2, np.float32), kind="uint8")
+    shot, _ = bare_shot(tmp_path / "still.png")
+    shot, step = add_step(shot.model_copy(update={"length": 3}), "even_out")
+    shot = shot.with_step(step.model_copy(update={"params": {**step.params, "takes": takes, "strength": 1.0}}))
+    r = renderer_for(shot)
+    for n in (1, 3):
+        picture = r.product(f"step:{step.id}", n).picture
+        assert picture is not None
+        assert picture[..., :3] == pytest.approx(r.product("plate:hero", n).picture[..., :3])
+        assert r.measure(step.id, n)[0].value == 0

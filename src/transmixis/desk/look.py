@@ -17,10 +17,13 @@ from transmixis.desk.viewerpaint import Shown
 from transmixis.desk.viewimage import difference_image, matte_image, picture_image
 from transmixis.media.cache import FrameCache
 from transmixis.shot.products import Products
+from transmixis.shot.refs import base_of
+from transmixis.shot.steps import kind_of
 
 READ_AHEAD = 12  # frames
 RATE_OVER = 24  # frames over which the rate of play is measured
 WAIT = 5  # ms between looks at whether a frame has been made
+DARK = 0.12  # of the light that is left of what is not cut out, scene linear
 ENOUGH = 0.97  # of the shot's rate: less is said as a shortfall
 LATE = 400  # ms that an earlier frame's picture may stand while the next one is made
 
@@ -218,6 +221,8 @@ def make_shown(renderer: Products, plate: str, result: str | None, frame: int, v
     source = renderer.product(plate, frame).picture
     assert source is not None
     by = renderer.by
+    if view != "Matte" and result and not _gives(renderer, result, frame):
+        result = None
     alpha = matte_for(renderer, result, frame)
     if view == "Plate" or result is None:
         return Shown(picture_image(source), None, source, alpha, view, by)
@@ -225,13 +230,32 @@ def make_shown(renderer: Products, plate: str, result: str | None, frame: int, v
         image = matte_image(alpha) if alpha is not None else picture_image(source)
         return Shown(image, None, source, alpha, view, by)
     product = renderer.product(result, frame)
-    done = product.picture if product.picture is not None else source
+    done = product.picture if product.picture is not None else _cut_out(source, product.matte)
     if view == "Difference":
         image = difference_image(done, source) if done.shape[:2] == source.shape[:2] else picture_image(done)
         return Shown(image, None, source, alpha, view, by)
     if view == "Beside":
         return Shown(picture_image(source), picture_image(done), source, alpha, view, by)
     return Shown(picture_image(done), None, source, alpha, view, by)
+
+
+def _gives(renderer: Products, result: str, frame: int) -> bool:
+    """False where a step that gives a matte alone cannot give one yet: one must see the plate to draw on it."""
+    try:
+        renderer.product(result, frame)
+    except UserError:
+        step = next((s for s in renderer.shot.steps if f"step:{s.id}" == base_of(result)), None)
+        if step is None or kind_of(step.kind).product != "matte":
+            raise
+        return False
+    return True
+
+
+def _cut_out(source: np.ndarray, matte: np.ndarray | None) -> np.ndarray:
+    """What a matte cuts out of the plate, the rest dark, so that one can go on drawing there; the plate where there is nothing cut out yet."""
+    if matte is None or matte.shape != source.shape[:2] or not matte.any():
+        return source
+    return source[..., :3] * (DARK + (1 - DARK) * matte[..., None])
 
 
 def matte_for(renderer: Products, ref: str | None, frame: int) -> np.ndarray | None:

@@ -37,7 +37,8 @@ P = TypeVar("P", bound=BaseModel)
 @dataclass(frozen=True)
 class Slot:
     """An input of a step: its name, what it is in plain words, what it takes, and whether it may stay empty. `many`: it may be connected
-    several times, as 'name', 'name.2', 'name.3' of the step's inputs. `whole`: the product may look at any of its frames. `usual` says
+    several times, as 'name', 'name.2', 'name.3' of the step's inputs. `whole`: the product may look at any of its frames; `learnt`: the analysis
+    alone looks at it, so that it needs no frame for each of the shot's. `usual` says
     what a new step is connected to, first that is there first: 'plate:ROLE', or 'step:ROLE' for the last step that has this role. `ground`:
     what lies behind; it is what a step lets through while it is off, and what parts are ordered by."""
 
@@ -47,6 +48,7 @@ class Slot:
     optional: bool = False
     many: bool = False
     whole: bool = False
+    learnt: bool = False
     ground: bool = False
     usual: tuple[str, ...] = ("plate:hero", "plate:any")
 

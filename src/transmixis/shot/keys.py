@@ -181,14 +181,19 @@ class Keys(Named):
             pieces = self._of_pieces(step_id, c) if kind.pieced else ()
         except UserError as e:
             return (Gap(str(e)),) * CHUNK
-        slots = sorted(inputs)
+        learnt = {slot.name for slot in kind.slots if slot.learnt}
+        slots = sorted(s for s in inputs if slot_name(s) not in learnt)
         chunks = tuple(self._chunk(inputs[s], c) for s in slots)
         # where other frames are looked at, the whole stands for them here
         near = [self.whole(inputs[s]) for s in slots if any(slot.whole for slot in kind.slots if slot.name == slot_name(s))]
         makers = (step, self._size, whole, *slots, *chunks, *pieces, *near)
         name = ("step", self._shot.code, step_id, c)
         return self._kept.same_or_made(  # type: ignore[no-any-return]
-            name, makers, lambda: self._of_frames(step, kind, whole, inputs, dict(zip(slots, chunks, strict=True)), pieces, c)
+            name,
+            makers,
+            lambda: self._of_frames(
+                step, kind, whole, {s: inputs[s] for s in slots}, dict(zip(slots, chunks, strict=True)), pieces, c
+            ),
         )
 
     def _others(self, step: Step, kind: AnyKind, hung: Mapping[str, str], params: Any, frame: int) -> list[str]:

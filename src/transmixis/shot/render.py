@@ -132,7 +132,8 @@ def output_ref(shot: Shot) -> str | None:
     ordered; else the hero plate."""
     if shot.output:
         return f"step:{shot.output}"
-    pictures = [s for s in shot.steps if kind_of(s.kind).product == "picture"]
+    # a survey lets through what it looks at, which may be a clean plate
+    pictures = [s for s in shot.steps if kind_of(s.kind).product == "picture" and not isinstance(kind_of(s.kind), SurveyKind)]
     used = {base_of(ref) for s in pictures for ref in s.inputs.values()}
     ends = [ref for s in pictures if (ref := f"step:{s.id}") not in used]
     if ends or pictures:

@@ -127,7 +127,7 @@ def add_step(
     at = _place_for(shot, kind_name)
     steps = (*shot.steps[:at], step, *shot.steps[at:])
     if kind.mends:
-        before = _upstream(shot, step)
+        before = upstream(shot, step)
         steps = tuple(s if s.id in before else _behind(s, connected.get(kind.slots[0].name, ""), step) for s in steps)
     return shot.model_copy(update={"steps": steps}), step
 
@@ -140,7 +140,7 @@ def _last_mend(shot: Shot, ref: str) -> str:
     return ref
 
 
-def _upstream(shot: Shot, step: Step) -> set[str]:
+def upstream(shot: Shot, step: Step) -> set[str]:
     """Ids of the steps that a step depends on."""
     table = {s.id: s for s in shot.steps}
     found: set[str] = set()

@@ -11,10 +11,12 @@ from transmixis.core.errors import UserError
 from transmixis.desk.engine import Engine
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.products import Products
+from transmixis.shot.refs import base_of
 from transmixis.shot.render import Renderer, output_ref
 from transmixis.shot.session import Session
 from transmixis.shot.small import SIZES
 from transmixis.shot.steps import kind_of
+from transmixis.shot.workorder import upstream
 
 VIEWS = ("Plate", "Matte", "Result", "Difference", "Beside")
 
@@ -127,4 +129,12 @@ class Chosen(QObject):
         if step and shown_in:
             placed = next((s for s in shot.steps if s.inputs.get(shown_in) == f"step:{step.id}"), None)
             return plate, f"step:{placed.id}" if placed else f"step:{step.id}"
+        if step and step.on and kind_of(step.kind).product == "matte" and not self._goes_into(step.id, final):
+            return plate, f"step:{step.id}"  # nothing is made of it yet: what it cuts out is its result
         return plate, final
+
+    def _goes_into(self, step_id: str, final: str | None) -> bool:
+        """Whether the shot's picture is made of a step, however indirectly."""
+        shot = self.shot
+        made = next((s for s in shot.steps if f"step:{s.id}" == base_of(final)), None) if shot and final else None
+        return bool(shot and made and step_id in upstream(shot, made))

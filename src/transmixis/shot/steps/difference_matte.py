@@ -57,7 +57,7 @@ class DifferenceMatte(StepKind[DifferenceMatteParams]):
     work = "key"
     slots = (
         Slot("plate", "the take, its camera on a tripod"),
-        Slot("clean", "the same view without the subject", usual=("plate:clean",)),
+        Slot("clean", "the same view without the subject", learnt=True, usual=("plate:clean",)),
         Slot("garbage", "a matte around the subject", takes="matte", optional=True, usual=("step:garbage",)),
     )
     Params = DifferenceMatteParams

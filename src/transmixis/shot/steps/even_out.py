@@ -44,7 +44,8 @@ class EvenOut(StepKind[EvenParams]):
 
     def compute(self, inputs: Inputs, params: EvenParams, frame: int) -> Product:
         picture = inputs.picture("plate", frame)
-        gain = gain_table(inputs.survey("plate"), params)[frame - 1]
+        gains = gain_table(inputs.survey("plate"), params)
+        gain = gains[min(frame, len(gains)) - 1]  # a still has one row, which stands for all frames
         if np.allclose(gain, 1):
             return Product(picture=picture)
         out = np.array(picture, np.float32)
@@ -57,7 +58,7 @@ class EvenOut(StepKind[EvenParams]):
         survey = inputs.survey("plate")
         keep = params.takes == ONLY_FLICKER
         other = frame - 1 if keep else min(int(params.anchor), survey.count)
-        if other < 1 or (keep and frame == 1):
+        if other < 1 or (keep and frame == 1) or survey.count == 1:
             return [Reading("unevenness left", 0.0, "stops", LEFT)]
         path = survey.path
         move = (

@@ -73,7 +73,7 @@ class ScreenKey(StepKind[ScreenKeyParams]):
     work = "key"
     slots = (
         Slot("plate", "the plate with the screen"),
-        Slot("clean", "a frame of the empty screen", optional=True, usual=("plate:clean",)),
+        Slot("clean", "a frame of the empty screen", optional=True, learnt=True, usual=("plate:clean",)),
         Slot("garbage", "a matte around the subject", takes="matte", optional=True, usual=("step:garbage",)),
     )
     scales = True
