@@ -11,7 +11,11 @@ from transmixis.shot.steps import kind_of
 AT = 13
 FACE = [[427.0, 128.0], [470.0, 82.0], [556.0, 128.0], [520.0, 178.0], [500.0, 225.0], [460.0, 190.0]]  # within the kite, px of frame AT
 AROUND = [[360.0, 40.0], [860.0, 40.0], [860.0, 160.0], [620.0, 170.0], [570.0, 430.0], [400.0, 430.0], [360.0, 200.0]]  # and its rod
-KITE = [[1, 483.7, 62.0], [2, 582.7, 149.0], [3, 490.0, 291.7], [4, 389.3, 153.3]]
+KITE = {
+    1: [(480.7, 59.6), (580.8, 147.0), (492.4, 293.2), (387.6, 153.6)],
+    13: [(483.7, 62.0), (582.7, 149.0), (490.0, 291.7), (389.3, 153.3)],
+    24: [(497.1, 60.2), (586.9, 159.2), (470.8, 291.8), (393.9, 141.0)],
+}
 STRING = {
     1: [(492.7, 296.3), (492.4, 324.0), (491.4, 355.0), (488.8, 391.0), (490.0, 417.0), (507.8, 453.0)],
     7: [(505.5, 293.0), (507.1, 320.8), (503.8, 358.4), (489.8, 392.7), (479.3, 420.4), (488.2, 449.8)],
@@ -49,7 +53,8 @@ def worked(shot: Shot) -> Shot:
     track = [f"region={[[[i, *p] for i, p in enumerate(FACE, 1)]]}", f"reference={AT}", "model=perspective"]
     shot, _ = added(shot, "surface_track", "Kite's face", ["plate=plate:hero"], track, [])
     inputs = ["plate=plate:hero", "motion=step:surface_track"]
-    shot, kite = added(shot, "shapes", "Kite", inputs, [f"outline={KITE}", f"at={AT}", "line=corners"], [])
+    shot, kite = added(shot, "shapes", "Kite", inputs, [f"at={AT}", "line=corners"], [])
+    shot = shot.with_step(_pinned(kite, "outline", KITE))
     shot, tail = added(shot, "shapes", "Tail", ["plate=plate:hero"], ["line=corners"], [])
     tail = _tail(tail.model_copy(update={"inputs": {"plate": "plate:hero"}}))  # it swings by itself, not with the kite
     shot = shot.with_step(tail)
@@ -70,8 +75,14 @@ def _tail(step: Step) -> Step:
         named.append((bow, name, places))
     for param, name, places in named:
         step = shapes.thing_set(step, param, "name", name)
-        for frame, points in places.items():
-            value = [[i, x, y] for i, (x, y) in enumerate(points, 1)]
-            step = set_pin(step, param, Pin(frame=frame, value=value, easing="linear"))
+        step = _pinned(step, param, places)
     step = shapes.thing_set(step, string, "wide", 2.6)
     return shapes.without_thing(step, "outline")
+
+
+def _pinned(step: Step, param: str, places: dict[int, list[tuple[float, float]]]) -> Step:
+    """An outline set by hand at some frames."""
+    for frame, points in places.items():
+        value = [[i, x, y] for i, (x, y) in enumerate(points, 1)]
+        step = set_pin(step, param, Pin(frame=frame, value=value, easing="linear"))
+    return step
