@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from scipy import special
 
+from transmixis.core.matte.outline import crossing, sampled
 from transmixis.core.roto.cover import covered
 from transmixis.core.roto.joined import ADD, MEET, SUBTRACT, Border, idle, joined
 from transmixis.core.roto.judged import crept, edges_across, idle_names
@@ -56,6 +57,33 @@ def test_what_is_shown_of_the_other_side_is_measured() -> None:
     assert edges_across(plate, wide, ring(52.0), 5.0).shown.mean() == pytest.approx(want, abs=0.1)
 
 
+def test_places_lie_on_the_outline_and_samples_where_they_say() -> None:
+    """A picture of its own columns and rows: what is read across a vertical side is where it lies."""
+    v, u = np.mgrid[0:60, 0:80].astype(np.float64) + 0.5
+    places, at, across = crossing(np.array([[40.0, 10], [60, 10], [60, 50], [40, 50]]), 4.0, (60, 80))
+    assert across[[0, -1]] == pytest.approx([-4, 4])
+    read = sampled(np.dstack([u, v]), at)
+    left = np.abs(places[:, 0] - 40) < 1e-6
+    assert left.sum() >= 10
+    assert np.abs(read[left][:, :, 0] - 40) == pytest.approx(np.broadcast_to(np.abs(across), read[left][:, :, 0].shape))
+    assert read[left][:, :, 1] == pytest.approx(np.broadcast_to(places[left][:, 1:], read[left][:, :, 1].shape))
+    near = crossing(np.array([[4.0, 10], [20, 10], [20, 50], [4, 50]]), 4.0, (60, 80))[0]
+    assert (near[:, 0] > 4 + 1e-6).any()
+    assert not (np.abs(near[:, 0] - 4) < 1e-6).any()  # its lines would leave the picture
+    assert len(crossing(np.zeros((0, 2)), 4.0, (60, 80))[0]) == 0
+
+
+def test_sides_that_hardly_differ_or_vary_themselves_are_no_edge() -> None:
+    alpha = fall(1.5)[..., None]
+    for inner, outer, plain in (((0.2, 0.2, 0.2), (0.205, 0.2, 0.2), False), ((0.2, 0.2, 0.2), (0.22, 0.2, 0.2), True),
+                                ((0.003, 0, 0), (0, 0, 0), False), ((0.006, 0, 0), (0, 0, 0), True)):  # fmt: skip
+        flat = (alpha * np.float32(inner) + (1 - alpha) * np.float32(outer)).astype(np.float32)
+        assert (len(edges_across(flat, fall(1.5), ring(), 5.0).width) > 0) == plain, (inner, outer)
+    stripes = (np.indices(SIZE).sum(axis=0)[..., None] // 3 % 2).astype(np.float32)
+    rough = picture(1.5) + stripes * (INSIDE - OUTSIDE)  # of the very colours that part the sides
+    assert len(edges_across(rough, fall(1.5), ring(), 5.0).width) == 0
+
+
 def test_no_plain_edge_is_no_reading() -> None:
     flat = np.full((*SIZE, 3), 0.2, np.float32)
     assert len(edges_across(flat, fall(1.0), ring(), 3.0).width) == 0
@@ -82,6 +110,15 @@ def test_an_outline_that_wanders_over_still_ground_creeps() -> None:
     assert stays is not None
     assert stays[0] == 0
     assert crept(np.full(SIZE, 90.0), np.full(SIZE, 90.0), line, was) is None
+    half = texture.copy()  # the window lies within the outline: what changes outside of it has no say
+    v, u = np.mgrid[0 : SIZE[0], 0 : SIZE[1]]
+    half[np.hypot(u + 0.5 - 100, v + 0.5 - 80) > 42] += 40
+    outside = crept(half, texture, line, was)
+    assert outside is not None
+    assert outside[0] == pytest.approx(0.8, abs=0.05)
+    changed = crept(texture + RNG.normal(0, 25, SIZE).astype(np.float32), texture, line, was)
+    assert changed is not None
+    assert changed[0] == 0  # neither here nor there: it did not stand still
     around = crept(texture, texture, line[::-1], was[::-1])
     assert around is not None
     assert around[0] == pytest.approx(0.8, abs=0.05)

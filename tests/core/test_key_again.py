@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import curlplates as cp
+import cv2
 import keyplates as kp
 import numpy as np
 import plainkeys as plain
@@ -121,6 +122,13 @@ def test_marks_tell_that_the_camera_stands_whatever_waves_before_them() -> None:
     assert not marks_stand(moved)
     assert not marks_stand([np.broadcast_to(frames[0][5, 5], frames[0].shape).astype(np.float32)] * 3)
     assert not marks_stand(frames[:1])
+    three = [np.array(frames[0][5, 5]) + np.zeros((180, 320, 3), np.float32) for _ in range(3)]
+    for n, f in enumerate(three):
+        for k, (x, y) in enumerate(((60, 50), (200, 60), (260, 140), (100, 130))):
+            away = 0.5 * n if k < 2 else 1.2 * n if k == 2 else 0  # of the four two hardly go, one goes, one stays
+            cv2.circle(f, (round(16 * (x + away)), round(16 * y)), 16 * 4, (0.3, 0.3, 0.3), -1, cv2.LINE_AA, 4)
+    assert not marks_stand(three)  # by a px after two frames: only one still stands
+    assert marks_stand(three[:2])  # by half a px
 
 
 def test_a_clipped_screen_is_told() -> None:

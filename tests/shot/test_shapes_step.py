@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import shutil
 from pathlib import Path
 
 import numpy as np
@@ -526,3 +527,14 @@ def test_borders_creep_and_idle_shapes_are_read(plate: Path) -> None:
     assert told.value == 1
     assert told.state == "fault"
     assert "changes nothing" in told.note
+
+
+def test_a_broken_frame_before_leaves_the_other_readings(plate: Path, tmp_path: Path) -> None:
+    broken = tmp_path / "broken"
+    shutil.copytree(plate.parent, broken)
+    (broken / "take.0002.png").write_bytes(b"no picture")
+    found = {x.name: x for x in made(broken / "take.####.png", shapes_step(*range(1, LENGTH + 1))).measure("shapes", 3)}
+    assert found["creep"].value is None
+    assert "2" in found["creep"].note
+    assert found["off the edge"].value is not None
+    assert found["idle shapes"].value == 0

@@ -26,7 +26,7 @@ from transmixis.shot.steps import kind_of
 VIEW_TIPS = {
     "Plate": "the recording as it came (hold Y)",
     "Matte": "white stays, black goes",
-    "Result": "the finished picture of the shot",
+    "Result": "the finished picture of the shot; of a matte that nothing uses yet, what it cuts out",
     "Difference": "what the steps changed, four times as strong",
     "Beside": "plate left, result right; drag the line",
 }

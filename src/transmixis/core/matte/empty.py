@@ -14,11 +14,11 @@ import numpy as np
 
 from transmixis.core.matte.convolve import fill_unknown, grow
 from transmixis.core.matte.difference import Channels, colour_difference
-from transmixis.core.matte.screen import LEAST_DIFFERENCE, frame_screen, screen_detail
+from transmixis.core.matte.screen import LEAST_DIFFERENCE, frame_screen, neutral_matte, screen_detail
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterable, Sequence
 
 MARK_AREA = 0.003  # of the frame: the largest mark, its softness included; a cross 3 % of the width across covers half
 MARK_SPAN = 0.06  # of the width: the longest side of a mark
@@ -66,11 +66,11 @@ def empty_screen(frames: Sequence[Rgb], colour: Array, law: Array, ch: Channels,
     return EmptyScreen(base, (words,), None, cv2.dilate(marks.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0)
 
 
-def seen_bare(base: Rgb, frames: Sequence[Rgb], keyed: Sequence[tuple[Matte, Rgb]], colour: Array, kept: Mask) -> Rgb:
+def seen_bare(base: Rgb, frames: Sequence[Rgb], keyed: Iterable[tuple[Matte, Rgb]], colour: Array, kept: Mask) -> Rgb:
     """A made base once more, from where a first key with it finds nothing before the screen; elsewhere carried on from there.
 
     Colour alone takes thin dark hair for screen in shadow, and a base with such shadows in it takes of the hair; a key knows better, since it
-    looks at every pixel on its own. `keyed` has alpha and screen of each frame. `kept` (h, w) stays where it is never found bare: a mark.
+    looks at every pixel on its own. `keyed` gives alpha and screen of each frame, one after the other. `kept` (h, w) stays where it is never found bare: a mark.
     """
     total, seen = np.zeros_like(base), np.zeros(base.shape[:2], np.float32)
     for f, (alpha, screen) in zip(frames, keyed, strict=True):
@@ -127,8 +127,8 @@ def _complete(total: Rgb, seen: Array, colour: Array) -> Rgb:
 
 
 def off_screen(frame: Rgb, screen: Rgb, ch: Channels) -> Mask:
-    d = 1 - colour_difference(frame, ch) / np.maximum(colour_difference(screen, ch), LEAST_DIFFERENCE)
-    return np.asarray(cv2.GaussianBlur(d.astype(np.float32), (0, 0), 0.8) > 0.08)
+    """Where a frame has plainly less of the screen's colour than the screen itself (h, w)."""
+    return np.asarray(cv2.GaussianBlur(neutral_matte(frame, screen, ch), (0, 0), 0.8) > 0.08)
 
 
 def small_pieces(off: Mask) -> list[tuple[Mask, tuple[slice, slice]]]:

@@ -16,6 +16,7 @@ LARGEST = 2**31  # identities are below
 SIDE = 5.0  # px to either side in which an edge is looked for
 STEP = 0.25  # px between samples across the outline
 EVERY = 3.0  # px between places along it
+FEW = 8  # places: fewer tell nothing
 EDGE = 0.01  # in the curve of display: a weaker edge is none
 
 
@@ -90,32 +91,49 @@ def _completed(own: Sequence[Mark], other: Sequence[Mark], both: set[int]) -> di
 def off_the_edge(shown: Array, outline: Array) -> tuple[float, tuple[int, int, int, int]] | None:
     """How far the outline stands from the picture's own edge: the median of the distances to the strongest edge across it (px, to
     `SIDE` to either side), and the box of the worst stretch; None where there is no edge. `shown` (h, w, 3) in the curve of display."""
-    places, normals = walked(outline)
-    if len(places) < 8:
+    places, at, across = crossing(outline, SIDE, shown.shape)
+    if len(places) < FEW:
         return None
-    across = np.arange(-SIDE, SIDE + STEP / 2, STEP)
-    xy_ = places[:, None, :] + across[None, :, None] * normals[:, None, :]
-    h, w = shown.shape[:2]
-    inside = ((xy_ > 1) & (xy_ < np.array([w - 1, h - 1]))).all(axis=(1, 2))
-    if inside.sum() < 8:
-        return None
-    at = np.stack([xy_[..., 1] - 0.5, xy_[..., 0] - 0.5])[:, inside]
-    profile = np.stack([ndimage.map_coordinates(shown[..., c], at, order=1) for c in range(3)], -1)
+    profile = sampled(shown, at)
     profile = ndimage.gaussian_filter1d(ndimage.gaussian_filter1d(profile, 1.0, axis=0), 1.0 / STEP, axis=1)
     slope = np.abs(np.diff(profile, axis=1)).sum(axis=2) / STEP
     slope *= np.exp(-((across[:-1] + STEP / 2) ** 2) / (2 * SIDE**2))  # of two alike the nearer
     best = slope.argmax(axis=1)
     strong = slope.max(axis=1) > EDGE
-    if strong.sum() < 8:
+    if strong.sum() < FEW:
         return None
     away = np.abs(across[:-1][best] + STEP / 2)
-    where = places[inside][strong]
+    where = places[strong]
     far = ndimage.uniform_filter1d(away[strong], min(5, int(strong.sum())), mode="wrap")
-    x, y = where[int(far.argmax())]
-    return float(np.median(away[strong])), (max(0, int(x) - 8), max(0, int(y) - 8), 16, 16)
+    return float(np.median(away[strong])), about(where[int(far.argmax())])
 
 
-def walked(outline: Array) -> tuple[Array, Array]:
+def about(place: Array, half: int = 8) -> tuple[int, int, int, int]:
+    """A box (x, y, w, h) px about a place, for the eye to find it."""
+    x, y = (int(v) for v in place)
+    return max(0, x - half), max(0, y - half), 2 * half, 2 * half
+
+
+def crossing(outline: Array, side: float, shape: tuple[int, ...]) -> tuple[Array, Array, Array]:
+    """Lines across a closed outline (n, 2) px, `side` px to either side, that lie within a picture of `shape`: the (m, 2) places at which they cross it, where
+    their samples lie in the picture (2, m, s: rows, columns), and how far across each is (s), px."""
+    places, normals = _walked(outline)
+    across = np.arange(-side, side + STEP / 2, STEP)
+    at = places[:, None, :] + across[None, :, None] * normals[:, None, :]
+    h, w = shape[:2]
+    inside = ((at > 1) & (at < np.array([w - 1, h - 1]))).all(axis=(1, 2))
+    at = at[inside] - 0.5
+    return places[inside], np.stack([at[..., 1], at[..., 0]]), across
+
+
+def sampled(picture: Array, at: Array) -> Array:
+    """A picture (h, w, c) or (h, w) read linearly at `at` (2, ...), rows and columns."""
+    if picture.ndim == 2:
+        return np.asarray(ndimage.map_coordinates(picture, at, order=1))
+    return np.stack([ndimage.map_coordinates(picture[..., c], at, order=1) for c in range(picture.shape[2])], -1)
+
+
+def _walked(outline: Array) -> tuple[Array, Array]:
     """Places every few px along a closed outline, and the directions across it there."""
     p = np.asarray(outline, np.float64)
     places, normals = [], []

@@ -88,6 +88,11 @@ def looks_like_cloth(frame: Rgb, kind: ScreenKind) -> bool:
     return strength > CLOTH_STRENGTH and spread < CLOTH_HUES and (rough < CLOTH_ROUGH or spread < CLOTH_ONE_HUE)
 
 
+def neutral_matte(frame: Rgb, screen: Rgb, ch: Channels) -> Matte:
+    """The plain difference matte (h, w): right where the subject's own colour difference is zero."""
+    return np.asarray(1 - colour_difference(frame, ch) / np.maximum(colour_difference(screen, ch), LEAST_DIFFERENCE), np.float32)
+
+
 def _candidate(frame: Rgb, kind: ScreenKind) -> ScreenColour:
     ch = channels_of(kind)
     d = colour_difference(frame, ch)

@@ -25,7 +25,7 @@ from numba import njit, prange
 from transmixis.core.matte.subject import UPPER, Clusters, unpacked
 from transmixis.core.types import Array, Matte, Rgb
 
-# Prior weights; the results change little when any of them is halved or doubled (docs/keying.md has the table).
+# Prior weights. Halved or doubled, all but the opaque share change the error by a few per cent (docs/keying.md has the table).
 NEUTRAL_WEIGHT = 0.3  # of a mixture with an unknown neutral colour
 CLUSTER_WEIGHT = 0.35  # of a mixture with a colour of the shot's core
 LOCAL_WEIGHT = 0.35  # of a mixture with the core's colour nearby

@@ -10,9 +10,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from transmixis.core.matte.difference import channels_of, colour_difference
+from transmixis.core.matte.difference import channels_of
 from transmixis.core.matte.empty import off_screen, small_pieces
-from transmixis.core.matte.screen import LEAST_DIFFERENCE, NoScreen, find_screen, frame_screen
+from transmixis.core.matte.screen import NoScreen, find_screen, frame_screen, neutral_matte
 from transmixis.core.survey.noise import noise_law
 from transmixis.core.types import Array, Rgb
 
@@ -43,7 +43,7 @@ def _marks(frame: Rgb) -> Array:
         return np.zeros((0, 2))
     ch = channels_of(found.kind)
     screen = frame_screen(frame, found.colour, noise_law(frame, found.mask), ch, picture_base=False).colour
-    part = 1 - colour_difference(frame, ch) / np.maximum(colour_difference(screen, ch), LEAST_DIFFERENCE)
+    part = neutral_matte(frame, screen, ch)
     centres = []
     for own, (rows, columns) in small_pieces(off_screen(frame, screen, ch)):
         weight = np.clip(part[rows, columns], 0, 1) * own

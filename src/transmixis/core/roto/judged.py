@@ -10,18 +10,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from scipy import ndimage
 
-from transmixis.core.matte.outline import walked
+from transmixis.core.matte.outline import FEW, STEP, about, crossing, sampled
 from transmixis.core.types import Array, Matte, Rgb
 
-STEP = 0.25  # px between samples across an outline
 BESIDE = 6.0  # px beyond the soft border from which the colours of both sides are read
 FURTHEST = 40.0  # px
-CONTRAST = 0.03  # of both sides' difference, scene linear: less is no edge
+CONTRAST = 0.03  # of the lighter side: both sides' difference; less is no edge
+FAINT = 0.004  # scene linear: less is none however dark both are
 PLAIN = 0.35  # of that difference: sides that vary by more are no plain sides
-LEAST = 8  # places
 EVERY = 4.0  # px between places that are looked at over time
 WINDOW = 5  # px about a place
 SAME = 1.3  # times: what fits so much worse elsewhere stands still
@@ -41,34 +41,25 @@ class Edges:
     places: Array
 
 
+NOTHING = Edges(np.zeros(0), np.zeros(0), np.zeros((0, 2)))
+
+
 def edges_across(plate: Rgb, matte: Matte, line: Array, soft: float) -> Edges:
     """Compare matte (h, w) and picture (h, w, 3, scene linear) across a closed outline (n, 2) px whose border is up to `soft` px to either side."""
-    places, normals = walked(line)
-    side = min(soft + BESIDE, FURTHEST)
-    across = np.arange(-side, side + STEP / 2, STEP)
-    at = places[:, None, :] + across[None, :, None] * normals[:, None, :] if len(places) else np.zeros((0, len(across), 2))
-    h, w = matte.shape
-    inside = ((at > 1) & (at < np.array([w - 1, h - 1]))).all(axis=(1, 2))
-    at, places = at[inside], places[inside]
-    if len(at) < LEAST:
-        return _nothing()
-    where = np.stack([at[..., 1] - 0.5, at[..., 0] - 0.5])
-    colour = np.stack([ndimage.map_coordinates(plate[..., c], where, order=1) for c in range(3)], -1)
-    cover = ndimage.map_coordinates(matte, where, order=1)
+    places, at, _ = crossing(line, min(soft + BESIDE, FURTHEST), matte.shape)
+    if len(places) < FEW:
+        return NOTHING
+    colour, cover = sampled(plate, at), sampled(matte, at)
     turned = cover[:, 0] < cover[:, -1]  # outlines run either way round
     colour[turned], cover[turned] = colour[turned, ::-1], cover[turned, ::-1]
     share, plain = _shares(colour, round(BESIDE / 2 / STEP))
     plain &= (cover[:, 0] > 0.9) & (cover[:, -1] < 0.1)  # elsewhere another outline covers it
     share, cover, places = share[plain], cover[plain], places[plain]
-    if len(share) < LEAST:
-        return _nothing()
+    if len(share) < FEW:
+        return NOTHING
     soft_part = (cover > 0.02) & (cover < 0.98)
     shown = (np.maximum(cover - np.clip(share, 0, 1), 0) * soft_part).sum(axis=1) * STEP
     return Edges(_width(cover) - _width(share), shown, places)
-
-
-def _nothing() -> Edges:
-    return Edges(np.zeros(0), np.zeros(0), np.zeros((0, 2)))
 
 
 def _shares(colour: Array, end: int) -> tuple[Array, Array]:
@@ -79,7 +70,7 @@ def _shares(colour: Array, end: int) -> tuple[Array, Array]:
     share = ((colour - last[:, None]) * apart[:, None]).sum(axis=2) / np.maximum(power, 1e-12)[:, None]
     rough = np.maximum(share[:, :end].std(axis=1), share[:, -end:].std(axis=1))
     level = np.maximum(np.abs(first), np.abs(last)).max(axis=1)
-    plain = (np.sqrt(power) > CONTRAST * np.maximum(level, 0.05)) & (rough < PLAIN) & (np.sqrt(power) > 0.004)
+    plain = (np.sqrt(power) > np.maximum(CONTRAST * level, FAINT)) & (rough < PLAIN)
     return share, plain
 
 
@@ -101,32 +92,25 @@ def crept(now: Array, before: Array, line: Array, line_before: Array) -> tuple[f
     tangent = np.roll(here, -1, axis=0) - np.roll(here, 1, axis=0)
     normal = np.stack([-tangent[:, 1], tangent[:, 0]], 1) / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
     went = ((here - was) * normal).sum(axis=1)
-    inward = normal * (np.sign(_area(here)) or 1.0)  # the thing's own side: what lies outside may well stand while it moves
+    turn = cv2.contourArea(here.astype(np.float32), oriented=True)
+    inward = normal * (np.sign(turn) or 1.0)  # the thing's own side: what lies outside may well stand while it moves
     told, stood = _stood(now, before, was + (WINDOW + 1) * inward, here - was)
-    if told.sum() < LEAST:
+    if told.sum() < FEW:
         return None
     far = ndimage.uniform_filter1d(np.where(stood, np.abs(went), 0), min(5, len(went)), mode="wrap")
-    x, y = here[int(far.argmax())]
-    return float(far.max()), (max(0, int(x) - 12), max(0, int(y) - 12), 24, 24)
+    return float(far.max()), about(here[int(far.argmax())], 12)
 
 
 def _spacing(line: Array) -> float:
     return float(np.hypot(*(np.roll(line, -1, axis=0) - line).T).mean()) if len(line) > 1 else 0.0
 
 
-def _area(line: Array) -> float:
-    """Twice the area (px²); more than 0 if its normals (-dy, dx) point inwards."""
-    (x, y), (u, v) = line.T, np.roll(line, -1, axis=0).T
-    return float((x * v - u * y).sum())
-
-
 def _stood(now: Array, before: Array, places: Array, way: Array) -> tuple[Array, Array]:
     """At which (n) places the picture has enough to tell, and at which of these it stood still rather than went the given way (n, 2)."""
     v, u = np.mgrid[-WINDOW : WINDOW + 1, -WINDOW : WINDOW + 1]
     x, y = places[:, 0, None] + u.ravel() - 0.5, places[:, 1, None] + v.ravel() - 0.5
-    ref = ndimage.map_coordinates(before, [y, x], order=1, mode="nearest")
-    still = ndimage.map_coordinates(now, [y, x], order=1, mode="nearest")
-    gone = ndimage.map_coordinates(now, [y + way[:, 1, None], x + way[:, 0, None]], order=1, mode="nearest")
+    ref, still = (sampled(p, np.stack([y, x])) for p in (before, now))
+    gone = sampled(now, np.stack([y + way[:, 1, None], x + way[:, 0, None]]))
     h, w = now.shape
     seen = (places > WINDOW).all(axis=1) & (places < np.array([w - WINDOW, h - WINDOW])).all(axis=1)
     power = ref.var(axis=1)

@@ -151,6 +151,9 @@ class Lies:
     here: tuple[int, ...] = ()  # points that were set by themselves at this very frame
 
 
+NOWHERE = Lies((), False, float("nan"), note="nothing is drawn yet")
+
+
 def lies_at(shape: OneShape, inputs: Inputs, params: Any, frame: int, hold: Hold, *, make: bool = True) -> Lies:
     """Where a shape's outline lies at a frame. Where it was not carried yet and shall not be now (`make`), it is eased."""
     held = pinned(shape, params, inputs.pins())
@@ -159,7 +162,7 @@ def lies_at(shape: OneShape, inputs: Inputs, params: Any, frame: int, hold: Hold
         return Lies(here.marks, True, 0.0)
     stretch = stretch_at(held, frame)
     if stretch is None:
-        return Lies((), False, float("nan"), note="nothing is drawn yet")
+        return NOWHERE
     piece = None if params.carry == EASED else inputs.piece(frame, name=piece_name(shape, stretch), make=make)
     if piece is not None:
         i = frame - int(piece["first"])

@@ -7,8 +7,10 @@ from collections.abc import Callable, Sequence
 import cv2
 import numpy as np
 
-from transmixis.core.colour.curves import linear_to_srgb, luminance
-from transmixis.core.matte.outline import off_the_edge, xy
+from transmixis.core.colour.curves import linear_to_srgb
+from transmixis.core.errors import UserError
+from transmixis.core.matte.outline import about, off_the_edge, xy
+from transmixis.core.motion.coding import coded_luma
 from transmixis.core.readings import Reading
 from transmixis.core.roto.curve import drawn
 from transmixis.core.roto.joined import ADD, Border, idle
@@ -83,8 +85,8 @@ def borders(plate: Rgb, matte: Matte, placed: Placed) -> list[Reading]:
     at, middle = np.concatenate(places), float(np.median(off))
     note = f"the border is {'softer' if middle > 0 else 'harder'} than the picture's own edge"
     return [
-        Reading("edge softness off", abs(middle), "px", SOFTNESS, spot=_about(at[int(np.abs(off).argmax())]), note=note),
-        Reading("shown beside", float(beside.mean()), "px", SHOWN, spot=_about(at[int(beside.argmax())]),
+        Reading("edge softness off", abs(middle), "px", SOFTNESS, spot=about(at[int(np.abs(off).argmax())]), note=note),
+        Reading("shown beside", float(beside.mean()), "px", SHOWN, spot=about(at[int(beside.argmax())]),
                 note="of the other side's colour, under the soft border"),
     ]  # fmt: skip
 
@@ -95,15 +97,19 @@ def _reach(b: Border) -> float:
     return float(max(np.max(b.inward, initial=0), np.max(b.outward, initial=0))) + moved
 
 
-def _about(place: Array) -> Box:
-    x, y = (int(v) for v in place)
-    return max(0, x - 8), max(0, y - 8), 16, 16
-
-
 def creep(
     placed: Placed, lies: dict[int, Lies], before: Callable[[OneShape], Lies], now: Rgb, then: Callable[[], Rgb]
 ) -> Reading:
-    """How far an outline wandered since the frame before where nothing moved there."""
+    """How far an outline wandered since the frame before where nothing moved there; a frame before that cannot be had is said."""
+    try:
+        return _crept(placed, lies, before, now, then)
+    except UserError as e:
+        return Reading("creep", None, "px", CREEP, note=str(e))
+
+
+def _crept(
+    placed: Placed, lies: dict[int, Lies], before: Callable[[OneShape], Lies], now: Rgb, then: Callable[[], Rgb]
+) -> Reading:
     told: list[tuple[float, Box, str]] = []
     levels: list[Array] = []
     for shape, _ in placed:
@@ -125,8 +131,7 @@ def creep(
 
 def _levels(plate: Rgb) -> Array:
     """Luma in 8-bit levels, smoothed a little against grain."""
-    coded = 255 * linear_to_srgb(np.clip(luminance(plate), 0, None))
-    return np.asarray(cv2.GaussianBlur(np.asarray(coded, np.float32), (0, 0), 0.8))
+    return np.asarray(cv2.GaussianBlur(255 * coded_luma(plate), (0, 0), 0.8))
 
 
 def idle_shapes(placed: Placed, height: int, width: int) -> Reading:

@@ -21,7 +21,7 @@ from transmixis.shot.steps import shapethings
 from transmixis.shot.steps.attachment import HANGS_ON, Hold, hold_at, hold_reading, looked_at
 from transmixis.shot.steps.attachment import hidden as not_seen
 from transmixis.shot.steps.outlineborder import border_of
-from transmixis.shot.steps.outlinecarry import EASED, Lies, analysed, corrected, lies_at, pieces_of
+from transmixis.shot.steps.outlinecarry import EASED, NOWHERE, Lies, analysed, corrected, lies_at, pieces_of
 from transmixis.shot.steps.outlinefile import JSON, SVG, read_shapes, write_frame, write_shapes
 from transmixis.shot.steps.outlines import SOME, OneShape, pinned
 from transmixis.shot.steps.shapeask import limit_of, next_pin
@@ -130,6 +130,11 @@ class Shapes(StepKind[ShapesParams]):
     def _lies_then(self, shape: OneShape, inputs: Inputs, params: ShapesParams, frame: int) -> Lies:
         return self._lies(shape, inputs, params, frame, hold_at(inputs, params, frame))
 
+    def _seen_then(self, shape: OneShape, inputs: Inputs, params: ShapesParams, frame: int) -> Lies:
+        """The same, but nothing where it is hidden."""
+        hold = hold_at(inputs, params, frame)
+        return NOWHERE if not_seen(inputs, params, hold) else self._lies(shape, inputs, params, frame, hold)
+
     # -- its outlines as things
 
     def things(self, step: Step) -> tuple[Thing, ...]:
@@ -209,7 +214,7 @@ class Shapes(StepKind[ShapesParams]):
         matte = 1 - product.matte if params.turned == "outside" else product.matte
         out += [told.foretold(shapes_of(params), lies), told.edge(plate, product.shape), *told.borders(plate, matte, placed)]
         if frame > 1:
-            before = lambda s: self._lies_then(s, inputs, params, frame - 1)  # noqa: E731
+            before = partial(self._seen_then, inputs=inputs, params=params, frame=frame - 1)
             out.append(told.creep(placed, lies, before, plate, lambda: inputs.picture("plate", frame - 1)[..., :3]))
         return [*out, told.idle_shapes(placed, *matte.shape)]
 
