@@ -79,9 +79,9 @@ def test_sides_that_hardly_differ_or_vary_themselves_are_no_edge() -> None:
                                 ((0.003, 0, 0), (0, 0, 0), False), ((0.006, 0, 0), (0, 0, 0), True)):  # fmt: skip
         flat = (alpha * np.float32(inner) + (1 - alpha) * np.float32(outer)).astype(np.float32)
         assert (len(edges_across(flat, fall(1.5), ring(), 5.0).width) > 0) == plain, (inner, outer)
-    stripes = (np.indices(SIZE).sum(axis=0)[..., None] // 3 % 2).astype(np.float32)
-    rough = picture(1.5) + stripes * (INSIDE - OUTSIDE)  # of the very colours that part the sides
-    assert len(edges_across(rough, fall(1.5), ring(), 5.0).width) == 0
+    grain = RNG.normal(0, 1.5, (*SIZE, 1)).astype(np.float32)  # of the very colours that part the sides
+    assert len(edges_across(picture(1.5) + grain * (INSIDE - OUTSIDE), fall(1.5), ring(), 5.0).width) < 30
+    assert len(edges_across(picture(1.5) + 0.1 * grain * (INSIDE - OUTSIDE), fall(1.5), ring(), 5.0).width) > 90
 
 
 def test_no_plain_edge_is_no_reading() -> None:
