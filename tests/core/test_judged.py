@@ -10,7 +10,7 @@ from scipy import special
 from transmixis.core.matte.outline import crossing, sampled
 from transmixis.core.roto.cover import covered
 from transmixis.core.roto.joined import ADD, MEET, SUBTRACT, Border, idle, joined
-from transmixis.core.roto.judged import crept, edges_across, idle_names
+from transmixis.core.roto.judged import _stood, crept, edges_across, idle_names
 
 SIZE = (160, 200)
 INSIDE, OUTSIDE = np.float32([0.5, 0.2, 0.1]), np.float32([0.05, 0.2, 0.4])
@@ -144,3 +144,37 @@ def test_idle_ones_are_named() -> None:
     assert idle_names(["arm", "leg"], [1]) == "leg changes nothing here"
     assert idle_names(["arm", "leg"], [0, 1]) == "arm, leg change nothing here"
     assert idle_names(["arm"], []) == ""
+
+
+def test_the_window_is_about_its_place() -> None:
+    """Eleven pixels square stay the same, all else is another picture: only a window that lies there stood still."""
+    before = RNG.normal(100, 30, (60, 80))
+    now = RNG.normal(100, 30, (60, 80))
+    now[20:31, 40:51] = before[20:31, 40:51]
+    places = np.array([[45.5, 25.5], [46.5, 25.5], [44.5, 25.5], [45.5, 26.5], [45.5, 24.5]])
+    told, stood = _stood(now, before, places, np.full((5, 2), 3.0))
+    assert told.all()
+    assert stood.tolist() == [True, False, False, False, False]
+    corner = np.array([[5.0, 30.0], [5.5, 30.0], [75.0, 30.0], [74.5, 30.0], [40.0, 55.0], [40.0, 54.5]])
+    assert _stood(now, before, corner, np.ones((6, 2)))[0].tolist() == [False, True, False, True, False, True]
+
+
+def test_what_does_nothing_is_found_on_large_frames_too() -> None:
+    """1600 x 1280: outlines, softness and a strand's width are all made smaller alike."""
+    k = 8.0
+
+    def large(radius: float, x: float = 100.0, y: float = 80.0, **more: object) -> Border:
+        line = k * ring(radius, x, y)
+        return Border((line,), np.zeros(len(line)), np.zeros(len(line)), **more)  # type: ignore[arg-type]
+
+    size = (1280, 1600)
+    assert idle([large(50), large(20), large(10, 20, 20)], *size) == [1]
+    soft = large(50)
+    wide = Border(soft.lines, soft.inward, np.full(96, 60.0))  # softer by 60 px outwards: the hard one within it does something
+    assert idle([wide, large(40)], *size) == [1]
+    assert idle([wide, large(56)], *size) == []
+    across = np.array([[300.0, 640], [1300, 640]])
+    thin = Border((across,), np.zeros(2), np.zeros(2), closed=False, wide=np.full(2, 40.0))
+    assert idle([thin, Border((across,), np.zeros(2), np.zeros(2), closed=False, wide=np.full(2, 80.0))], *size) == [0]
+    assert idle([large(70), thin], *size) == [1]
+    assert idle([large(40), thin], *size) == []  # its ends reach out
