@@ -170,6 +170,14 @@ def test_the_ratio_runs_evenly_from_one_place_to_the_next() -> None:
     middles = (np.arange(0, w, 2) + 1) * gw / w - 0.5  # of blocks of two, in grid places
     want = 0.5 * (1 + np.clip(middles, 0, gw - 1) / (gw - 1))
     assert screen[1, ::2, 1] == pytest.approx(want, abs=2e-3)
+    turned = np.zeros((w, h, 3), np.float32)
+    expand.spread_screen(base, np.ascontiguousarray(ratio.transpose(1, 0, 2)), turned)
+    assert turned.transpose(1, 0, 2)[1, ::2, 1] == pytest.approx(want, abs=2e-3)
+    low = np.zeros((2, w // 2, h // 2, 3), np.float32)
+    rest = np.zeros((2, w // 2, h // 2), np.float32)
+    down = np.ascontiguousarray(ratio.transpose(1, 0, 2))
+    expand.compare_halves(np.zeros((w, h, 3), np.float32), base, down, law, channels("green"), low, rest[0], rest[1])
+    assert low[1, :, 0] == pytest.approx(turned[::2, 1], abs=1e-6)
 
 
 @pytest.mark.parametrize("px", [1.0, 2.0, 3.0, -1.0, -2.0, -3.0])
@@ -354,6 +362,11 @@ def test_points_bring_leak_and_holes_under_half_of_their_limits() -> None:
     assert q.black == 0
     assert 0.95 <= q.white < 1
     assert (propose_points(leaky, 0.0, pits, 0.0).black, propose_points(leaky, 0.0, pits, 0.0).white) == (0, 1)
+    close = propose_points(leaky, 0.0, np.full(50, 0.935), 2 * HOLE_LIMIT)  # all alike: 0.935 / 0.96 is within 3 % of solid
+    assert close.white == 0.96
+    assert propose_points(np.r_[np.zeros(990), np.full(10, 0.0591)], 1.0, pits, 0.0).black == 0.03  # hundredths, to the safe side
+    assert propose_points(np.r_[np.zeros(990), np.full(10, 0.0602)], 1.0, pits, 0.0).black == 0.04
+    assert propose_points(np.r_[np.zeros(990), np.full(10, 0.0301)], 1.0, pits, 0.0).black == 0.01
     just = np.r_[np.zeros(990), np.full(10, 0.129)]  # what lies at 0.126 or under shows no more with a point of 0.10
     assert propose_points(just, 1.0, pits, 0.0).black == 0.10  # and no further
     assert propose_points(np.full(100, 0.9), 100.0, pits, 0.0).black == 0.0  # which would take hair and clear nothing

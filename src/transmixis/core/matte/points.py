@@ -13,6 +13,7 @@ from transmixis.core.readings import WATCH_FROM
 from transmixis.core.types import Array, Mask, Matte
 
 BINS = 64
+TINY = 1e-6  # of a matte value: rounding
 VISIBLE = 0.03  # alpha from which a leak or a hole is seen
 LEAK_LIMIT = 1.0  # % of the bare screen
 HOLE_LIMIT = 0.5  # % of the subject's inside
@@ -111,14 +112,14 @@ def propose_points(screen: Array, leak: float, pits: Array, holes: float) -> Poi
     black, white = 0.0, 1.0
     if leak > WATCH_FROM * LEAK_LIMIT and len(screen):
         high = float(np.quantile(screen, 1 - LEAK_LIMIT / 200))
-        black = float(np.clip((high - VISIBLE) / (1 - VISIBLE), 0.01, 0.10))
+        black = float(np.clip(np.ceil(100 * (high - VISIBLE) / (1 - VISIBLE) - TINY) / 100, 0.01, 0.10))
         black = black if visible_share(screen, black, 1.0) <= LEAK_LIMIT else 0.0
     if holes > WATCH_FROM * HOLE_LIMIT and len(pits):
         keep = np.clip(0.5 * HOLE_LIMIT / holes, 0, 1)
-        white = float(np.clip(np.quantile(pits, keep) + VISIBLE, 0.95, 0.99))
-        left = holes * float((pits / white < 1 - VISIBLE).mean())
+        white = float(np.clip(np.floor(100 * np.quantile(pits, keep) / (1 - VISIBLE) + TINY) / 100, 0.95, 0.99))
+        left = holes * float((pits < white * (1 - VISIBLE) - TINY).mean())
         white = white if left <= HOLE_LIMIT else 1.0
-    return Points(round(black, 2), round(white, 2))
+    return Points(black, white)
 
 
 def visible_share(screen: Array, black: float, white: float, visible: float = VISIBLE) -> float:
