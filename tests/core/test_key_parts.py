@@ -372,3 +372,19 @@ def test_points_bring_leak_and_holes_under_half_of_their_limits() -> None:
     assert propose_points(np.full(100, 0.9), 100.0, pits, 0.0).black == 0.0  # which would take hair and clear nothing
     assert propose_points(leaky, 0.0, np.full(50, 0.5), 2 * HOLE_LIMIT).white == 1.0  # nor does a white point close that
     assert visible_share(np.zeros(0), 0, 1) == 0
+
+
+def test_a_plate_without_grain_is_judged_as_if_a_camera_had_made_it() -> None:
+    """What is read keeps to what was measured; pixels are judged by no less than the least law, and by the plate's own above it."""
+    from transmixis.core.matte.keyer import LEAST_LAW, KeyModel, learn_shot
+
+    plate = np.full((120, 200, 3), (0.05, 0.3, 0.06), np.float32)
+    plate[40:, 80:130] = (0.4, 0.3, 0.25)
+    quiet = learn_shot([plate, plate])
+    assert isinstance(quiet, KeyModel)
+    assert (quiet.law < LEAST_LAW).all()
+    np.testing.assert_allclose(quiet.cautious, np.broadcast_to(LEAST_LAW, (3, 2)), rtol=1e-6)
+    loud = learn_shot([(plate + RNG.normal(0, 0.01, plate.shape)).astype(np.float32) for _ in range(2)])
+    assert isinstance(loud, KeyModel)
+    assert (loud.cautious >= loud.law).all()
+    assert (loud.cautious[:, 1] + loud.cautious[:, 0] * 0.1 > 5e-5).all()

@@ -32,6 +32,9 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
 REACH = 11.0 / 640  # of the frame's width: how deep behind the outline blur and translucency are looked for
+# Variance over signal, and beside it: a camera in good light has no less. A plate with less was smoothed or coded, which took detail of the
+# noise's size too, so that a pixel may well be further off than what is left of the noise says (docs/keying.md has what it brings).
+LEAST_LAW = np.array([3e-5, 3e-7])
 AGAIN_ROUNDS = 2  # a third wins a tenth of what the first two did
 WIDE = 1200  # px: from this width depth is measured on a grid of half the size
 BARE_FLOOR = 0.05  # the least prior of bare screen in the second solution; the results change little from 0.05 to 0.15
@@ -62,6 +65,11 @@ class KeyModel:
     picture_base: bool = False
     marks: Mask | None = None
     _small: dict[tuple[int, int], Array] = field(default_factory=dict, repr=False, compare=False)
+
+    @property
+    def cautious(self) -> Array:
+        """The noise law that pixels are judged by: the measured one, but no less than any camera's."""
+        return _cautious(self.law)
 
     def base_for(self, width: int, height: int) -> Array:
         """The base as (height, width, 3), or (1, 1, 3) for one colour; a picture of another size is resized."""
@@ -113,7 +121,7 @@ def learn_shot(
     same = [(f, s) for f, s in zip(frames, found, strict=True) if not isinstance(s, NoScreen) and s.kind == chosen]
     colour = np.median([s.colour for _, s in same], axis=0).astype(np.float32)
     law = np.median([noise_law(f, _inner(s.mask)) for f, s in same[:4]], axis=0).astype(np.float32)
-    empty = _learn_empty([f for f, _ in same], colour, law, ch, clean, still_camera)
+    empty = _learn_empty([f for f, _ in same], colour, _cautious(law), ch, clean, still_camera)
     model = KeyModel(chosen, empty.base, law, NO_CLUSTERS, colour, empty.notes, empty.base.ndim == 3, empty.marks)
     model = replace(model, clusters=_learn_clusters([f for f, _ in same], model, reach))
     return model if empty.kept is None else _seen_again([f for f, _ in same], model, empty.kept)
@@ -125,6 +133,10 @@ def _seen_again(frames: Sequence[Rgb], model: KeyModel, kept: Mask) -> KeyModel:
         keyed = ((r.raw, r.screen) for r in (key_frame(f, model) for f in frames))  # one at a time: they are large
         model = replace(model, base=seen_bare(model.base, frames, keyed, model.screen_colour, kept), _small={})
     return model
+
+
+def _cautious(law: Array) -> Array:
+    return np.maximum(law, LEAST_LAW).astype(np.float32)
 
 
 def _inner(mask: Mask) -> Mask:
@@ -147,7 +159,7 @@ def _learn_empty(frames: Sequence[Rgb], colour: Array, law: Array, ch: Channels,
 def _learn_clusters(frames: Sequence[Rgb], model: KeyModel, reach: float) -> Clusters:
     cores, ch = [], channels_of(model.kind)
     for f in frames:
-        scr = frame_screen(f, model.base, model.law, ch, picture_base=model.picture_base)
+        scr = frame_screen(f, model.base, model.cautious, ch, picture_base=model.picture_base)
         px = REACH * f.shape[1] * reach
         depth, _ = core_distance(neutral_matte(f, scr.colour, ch), px, 0.8)
         deep = depth > px
@@ -166,10 +178,10 @@ def key_frame(frame: Rgb, model: KeyModel, settings: KeySettings | None = None) 
     frame = np.ascontiguousarray(frame, np.float32)
     h, w = frame.shape[:2]
     base, small_base = model.base_for(w, h), model.small_base(w, h)
-    grid = screen_ratio(frame, small_base, model.law, ch, picture_base=model.picture_base)
+    grid = screen_ratio(frame, small_base, model.cautious, ch, picture_base=model.picture_base)
     halves = np.empty((2, h // 2, w // 2, 3), np.float32)
     neutral, power = np.empty((h // 2, w // 2), np.float32), np.empty((h // 2, w // 2), np.float32)
-    compare_halves(frame, base, grid.ratio, model.law, index, halves, neutral, power)
+    compare_halves(frame, base, grid.ratio, model.cautious, index, halves, neutral, power)
     screen = np.empty((h, w, 3), np.float32)
     reach = REACH * w * s.reach
     if w < WIDE:
@@ -177,12 +189,12 @@ def key_frame(frame: Rgb, model: KeyModel, settings: KeySettings | None = None) 
     depth = _depth(frame, screen, neutral, reach, ch)
     bare, local = _bare_prior(power, grid.sure), _local(grid.small, depth > reach, w)
     green = model.kind == "green"
-    first = solve_pixels(halves[0], halves[1], model.law / 2, depth, reach, bare, local, model.clusters, green=green)
+    first = solve_pixels(halves[0], halves[1], model.cautious / 2, depth, reach, bare, local, model.clusters, green=green)
     sure = grid.sure * _bare_blocks(first[0], grid.sure.shape)
     ratio = ratio_of(grid.small, small_base, sure, picture_base=model.picture_base)
     spread_screen(base, ratio, screen)
     bare, local = np.maximum(bare, BARE_FLOOR), edge_colours(*first)
-    raw, fore = solve_pixels(frame, screen, model.law, depth, reach, bare, local, NO_CLUSTERS, green=green, priors=AGAIN)
+    raw, fore = solve_pixels(frame, screen, model.cautious, depth, reach, bare, local, NO_CLUSTERS, green=green, priors=AGAIN)
     if model.marks is not None and model.marks.shape == raw.shape:
         raw[model.marks], fore[model.marks] = 0, 0
     alpha, fore = _finish(raw, fore, screen, s, index)

@@ -81,7 +81,7 @@ class ScreenKey(StepKind[ScreenKeyParams]):
     full_chroma = True
     analyses = True
     analysis_params = ("screen", "reach")
-    version = 4
+    version = 5
     frames_back = 1
     timeless = True
     not_analysed = ("garbage",)  # the screen is learnt from the whole frame
