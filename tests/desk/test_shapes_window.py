@@ -8,8 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from clirun import here
-from deskhelp import click, drag, mouse, opened, settle
+from deskhelp import click, drag, mouse, settle, with_step
 from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtWidgets import QPushButton
 from shapeshot import EVERY, LENGTH, truth, written
@@ -28,12 +27,7 @@ def take(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture
 def window(take: Path, tmp_path: Path, qtbot: Any) -> Iterator[MainWindow]:
-    here("new", tmp_path / "film", "--name", "The Kite Post")
-    here("add", tmp_path / "film", "A010", take, "--role", "hero")
-    w = opened(qtbot, tmp_path / "film")
-    w.state.edits.run("step.add", kind="shapes")
-    w.state.set_step("shapes")
-    settle(qtbot, w)
+    w = with_step(qtbot, tmp_path / "film", take, "shapes")
     yield w
     w.close()
 

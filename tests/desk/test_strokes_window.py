@@ -9,8 +9,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from clirun import here
-from deskhelp import mouse, opened, settle
+from deskhelp import mouse, settle, with_step
 from PyQt6.QtCore import QEvent, Qt
 from shapeshot import LENGTH, SIZE, truth, written
 
@@ -28,11 +27,7 @@ def take(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture
 def window(take: Path, tmp_path: Path, qtbot: Any) -> Iterator[MainWindow]:
-    here("new", tmp_path / "film", "--name", "The Kite Post")
-    here("add", tmp_path / "film", "A010", take, "--role", "hero")
-    w = opened(qtbot, tmp_path / "film")
-    made = w.state.edits.run("step.add", kind="stroke_cut", name="Cat").made
-    w.state.set_step(made)
+    w = with_step(qtbot, tmp_path / "film", take, "stroke_cut", "Cat")
     w.state.set_frame(FRAME)
     settle(qtbot, w)
     yield w

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
+from clirun import here
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QWidget
@@ -39,6 +40,16 @@ def shown(qtbot: Any, folder: Path) -> MainWindow:
 def opened(qtbot: Any, folder: Path) -> MainWindow:
     """The same, when all of it is measured."""
     w = shown(qtbot, folder)
+    settle(qtbot, w)
+    return w
+
+
+def with_step(qtbot: Any, folder: Path, take: Path, kind: str, name: str = "") -> MainWindow:
+    """A window on a new production whose one shot has a take and a step of a kind, which is chosen."""
+    here("new", folder, "--name", "The Kite Post")
+    here("add", folder, "A010", take, "--role", "hero")
+    w = opened(qtbot, folder)
+    w.state.set_step(w.state.edits.run("step.add", kind=kind, name=name).made)
     settle(qtbot, w)
     return w
 

@@ -13,7 +13,7 @@ from transmixis.shot.document import Document
 from transmixis.shot.edits import do
 from transmixis.shot.session import Session
 from transmixis.shot.stepexport import export_step
-from transmixis.shot.stepjob import added, added_from_file, changed, from_file, proposed, step_named, taken
+from transmixis.shot.stepjob import acted, added, added_from_file, changed, from_file, proposed, step_named, taken
 from transmixis.shot.steps import KINDS, kind_of
 
 step = typer.Typer(no_args_is_help=True, help="The steps of a shot: add, set, connect, list, remove.")
@@ -152,6 +152,31 @@ def propose(
             ]
         ),
     )
+
+
+@step.command(name="act")
+def act(
+    project: Project,
+    code: Code,
+    which: Which,
+    name: Annotated[str, typer.Argument(help="What is done, by its name; without one they are listed.")] = "",
+    frame: Annotated[int, typer.Option(min=1, help="The frame at which it is done.")] = 1,
+    as_json: Json = False,
+) -> None:
+    """Do at a frame what a step's buttons do: pin its outlines there, take them from a matte, seat a track."""
+    session = Session.open(project)
+    try:
+        shot = session.document.shot(code)
+        one = step_named(shot, which)
+        acts = kind_of(one.kind).acts
+        if not name:
+            show(as_json, {"acts": [a.name for a in acts]}, "\n".join(f"{a.name}: {a.tip}" for a in acts) or "It has none.")
+            return
+        new = acted(session.renderer(code), one, name, frame)
+        session.document.change_shot(f"{one.name}: {name}", shot.with_step(new))
+    finally:
+        session.close()
+    show(as_json, _told(new), f"{one.name}: {name} at frame {frame}")
 
 
 @step.command(name="list")

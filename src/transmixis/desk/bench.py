@@ -84,7 +84,9 @@ class Bench(QWidget):
         self._loupe_on = word("Loupe", "The loupe under the pointer, on or off. Key: O")
         self._fit = word("Fit", "Shows the whole frame. Wheel zooms, middle button or Alt moves.")
         self._size = word(self.state.size, "Shows it at full, half or quarter size, which is faster on large frames. Key: H")
-        for b in (self._size, self._faults_on, self._loupe_on, self._fit):
+        self._ground = word(self.state.ground, "What a cut-out is shown on. Key: Shift B")
+        self._ground.setVisible(False)
+        for b in (self._ground, self._size, self._faults_on, self._loupe_on, self._fit):
             top.addWidget(b)
         self._zoom.setObjectName("note")
         self._zoom.setMinimumWidth(40)
@@ -171,6 +173,8 @@ class Bench(QWidget):
         self._fit.clicked.connect(self.viewer.fit)
         self._size.clicked.connect(s.next_size)
         s.size_changed.connect(self._size.setText)
+        self._ground.clicked.connect(s.next_ground)
+        s.ground_changed.connect(self._ground.setText)
         self.sheet.acted.connect(self.acts.act)
         self.sheet.file_wanted.connect(self.acts.choose_file)
         self.sheet.things.chosen.connect(self.hands.choose)
@@ -193,6 +197,7 @@ class Bench(QWidget):
             self.viewer.show_picture(None, message)
         else:
             self.viewer.show_picture(shown, message)
+        self._ground.setVisible(shown is not None and shown.grounded)
         self._point(self.viewer.pixel())
         self._mark_fault()
 
@@ -275,7 +280,7 @@ class Bench(QWidget):
         self.viewer.update()
 
     def toggle_panel(self) -> None:
-        """What a tool shows closely in a corner of the picture."""
+        """What a tool shows beside its thing."""
         self.viewer.show_panel = not self.viewer.show_panel
         self.viewer.update()
 

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QElapsedTimer, QObject, Qt, QTimer, pyqtSignal
 
 from transmixis.core.errors import UserError
 from transmixis.desk.engine import AHEAD, LOOK, Engine
-from transmixis.desk.state import State
+from transmixis.desk.state import GROUNDS, State
 from transmixis.desk.viewerpaint import Shown
 from transmixis.desk.viewimage import difference_image, matte_image, picture_image
 from transmixis.media.cache import FrameCache
@@ -56,6 +56,7 @@ class Look(QObject):
         state.frame_changed.connect(lambda _: self.refresh())
         state.view_changed.connect(lambda _: self.refresh())
         state.size_changed.connect(lambda _: self.refresh())
+        state.ground_changed.connect(lambda _: self.refresh())
         state.step_changed.connect(lambda _: self.refresh())
         state.shot_changed.connect(self.refresh)
         state.trial_changed.connect(self.refresh)
@@ -63,7 +64,7 @@ class Look(QObject):
     def _key(self, renderer: Products, frame: int, view: str) -> tuple[Any, ...]:
         plate, result = self._state.refs()
         keys = [renderer.key(r, frame) if r else "" for r in (plate, result)]
-        return (view, *keys)
+        return (view, self._state.ground, *keys)
 
     def refresh(self) -> None:
         """Show the present frame, now if it is at hand, else as soon as it is made."""
@@ -129,7 +130,7 @@ class Look(QObject):
     def _make(
         self, renderer: Products, plate: str, result: str | None, frame: int, view: str, key: tuple[Any, ...]
     ) -> tuple[Any, ...]:
-        shown = make_shown(renderer, plate, result, frame, view)
+        shown = make_shown(renderer, plate, result, frame, view, key[1])
         size = shown.image.sizeInBytes() * (2 if shown.other else 1)
         self._pictures.put(key, (_Weight(size), shown))
         return key, shown
@@ -216,8 +217,8 @@ class _Weight:
         self.nbytes = nbytes
 
 
-def make_shown(renderer: Products, plate: str, result: str | None, frame: int, view: str) -> Shown:
-    """The picture of a view. Plate and matte come along for the figures under the pointer."""
+def make_shown(renderer: Products, plate: str, result: str | None, frame: int, view: str, ground: str = GROUNDS[0]) -> Shown:
+    """The picture of a view, cut-outs before a ground. Plate and matte come along for the figures under the pointer."""
     source = renderer.product(plate, frame).picture
     assert source is not None
     by = renderer.by
@@ -230,13 +231,14 @@ def make_shown(renderer: Products, plate: str, result: str | None, frame: int, v
         image = matte_image(alpha) if alpha is not None else picture_image(source)
         return Shown(image, None, source, alpha, view, by)
     product = renderer.product(result, frame)
-    done = product.picture if product.picture is not None else _cut_out(source, product.matte)
+    done = product.picture if product.picture is not None else _cut_out(source, product.matte, ground)
     if view == "Difference":
         image = difference_image(done, source) if done.shape[:2] == source.shape[:2] else picture_image(done)
         return Shown(image, None, source, alpha, view, by)
     if view == "Beside":
         return Shown(picture_image(source), picture_image(done), source, alpha, view, by)
-    return Shown(picture_image(done), None, source, alpha, view, by)
+    grounded = product.picture is None or done.shape[2] == 4
+    return Shown(picture_image(done, ground=ground), None, source, alpha, view, by, grounded)
 
 
 def _gives(renderer: Products, result: str, frame: int) -> bool:
@@ -251,11 +253,14 @@ def _gives(renderer: Products, result: str, frame: int) -> bool:
     return True
 
 
-def _cut_out(source: np.ndarray, matte: np.ndarray | None) -> np.ndarray:
-    """What a matte cuts out of the plate, the rest dark, so that one can go on drawing there; the plate where there is nothing cut out yet."""
+def _cut_out(source: np.ndarray, matte: np.ndarray | None, ground: str) -> np.ndarray:
+    """What a matte cuts out of the plate: the rest dark on the usual ground, so that one can go on drawing there; else premultiplied, to be shown before
+    the ground. The plate where there is nothing cut out yet."""
     if matte is None or matte.shape != source.shape[:2] or not matte.any():
         return source
-    return source[..., :3] * (DARK + (1 - DARK) * matte[..., None])
+    if ground == GROUNDS[0]:
+        return source[..., :3] * (DARK + (1 - DARK) * matte[..., None])
+    return np.dstack([source[..., :3] * matte[..., None], matte])
 
 
 def matte_for(renderer: Products, ref: str | None, frame: int) -> np.ndarray | None:

@@ -199,12 +199,14 @@ class Viewer(QWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if self.tool is not None and self.tool.press(event, self):  # two quick presses are two presses to a tool
+        if self.tool is not None and self.tool.double(event, self):
             return
         self.fit()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
+        if self.tool is not None and self.tool.wheel(event, self):
+            return
         self.zoom_about(1.2 ** (event.angleDelta().y() / 120), event.position())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

@@ -27,6 +27,7 @@ class Shown:
     alpha: Array | None
     title: str
     by: int = 1  # px of the frame across one of the picture: 1 at full size
+    grounded: bool = False  # a cut-out before a ground that can be chosen
 
     def values(self, x: int, y: int) -> tuple[Array | None, float | None]:
         """The plate's values and the matte's at a px of the frame, where they are known."""

@@ -11,6 +11,8 @@ from PyQt6.QtGui import QImage
 from transmixis.core.types import Array
 from transmixis.media.colour import SRGB, from_working
 
+BLACK, GREY, WHITE, STRIPES = "Black", "Grey", "White", "Stripes"
+STRIPE = 14  # px
 _SHIFT = 12  # bits of a float32 that a table index leaves out: 11 bits of mantissa stay, finer than 8-bit output
 
 
@@ -35,14 +37,22 @@ def _paint_rgb(bits, table, out):  # type: ignore[no-untyped-def]
             out[y, x] = np.uint32(0xFF000000) | (r << np.uint32(16)) | (g << np.uint32(8)) | b
 
 
-def picture_image(picture: Array, space: str = SRGB) -> QImage:
-    """(h, w, 3) or premultiplied (h, w, 4) as a picture; what has alpha is shown before mid grey."""
+def picture_image(picture: Array, space: str = SRGB, ground: str = GREY) -> QImage:
+    """(h, w, 3) or premultiplied (h, w, 4) as a picture; what has alpha is shown before a ground."""
     if picture.shape[2] == 4:
-        picture = picture[..., :3] + (1 - picture[..., 3:]) * np.float32(0.18)
+        picture = picture[..., :3] + (1 - picture[..., 3:]) * ground_of(ground, *picture.shape[:2])
     pixels = np.ascontiguousarray(picture, np.float32)
     out = np.empty(pixels.shape[:2], np.uint32)
     _paint_rgb(pixels.view(np.uint32), _view_table(space), out)
     return _image(out)
+
+
+def ground_of(ground: str, height: int, width: int) -> Array:
+    """A plain ground's light, scene linear, or slanted stripes of two greys, (h, w, 1)."""
+    if ground != STRIPES:
+        return np.full((1, 1, 1), {BLACK: 0.0, WHITE: 1.0}.get(ground, 0.18), np.float32)
+    y, x = np.ogrid[:height, :width]
+    return np.where((x + y) // STRIPE % 2 == 0, np.float32(0.1), np.float32(0.3))[..., None]
 
 
 def matte_image(matte: Array) -> QImage:

@@ -13,7 +13,13 @@ from transmixis.desk.state import VIEWS, State
 from transmixis.shot.model import STAGES
 
 PAGES = (("board", "B", "board"), ("findings", "S", "findings of all plates"), ("shelf", "L", "shelf of stock elements"), ("log", "J", "log book"), ("deliver", "D", "hand over"))  # fmt: skip
-POINTER = (("hold Y", "look at the plate"), ("+, −, 0", "in the viewer: closer, further, whole frame"))  # the viewer's own
+POINTER = (  # the viewer's own, and its tools'
+    ("hold Y", "look at the plate"),
+    ("+, −, 0", "in the viewer: closer, further, whole frame"),
+    (". ,", "outline: next, previous point"),
+    ("X", "outline: the point a corner, or round"),
+    ("Ctrl ↑ ↓", "outline: the point softer or harder outwards; with Shift inwards"),
+)
 FOLLOW = "follow on, back, to the next frame that asks; again: stop"
 
 
@@ -53,8 +59,9 @@ def moving(s: State, bench: Bench) -> list[Command]:
         Command("view.next", "V", "next, previous view", partial(turn_view, 1)),
         Command("view.before", "Shift+V", "next, previous view", partial(turn_view, -1)),
         Command("size", "H", "full, half or quarter size on screen", s.next_size),
+        Command("ground", "Shift+B", "ground that a cut-out is shown on", s.next_ground),
         Command("loupe", "O", "loupe on or off", bench.toggle_loupe),
-        Command("panel", "E", "pattern looked at closely, on or off", bench.toggle_panel),
+        Command("panel", "E", "what a tool shows beside its thing, on or off", bench.toggle_panel),
         Command("ring", "G", "ring of the fault on or off", bench.toggle_ring),
     ]
 

@@ -110,6 +110,16 @@ def proposed(renderer: Renderer, step_id: str, progress: Progress) -> Proposal |
     return renderer.propose(step_id, progress)
 
 
+def acted(renderer: Renderer, step: Step, name: str, frame: int) -> Step:
+    """A step after one of its acts, by name. Raises UserError for one that it has not, or where it cannot be done."""
+    names = [a.name for a in kind_of(step.kind).acts]
+    if name not in names:
+        raise UserError(f"'{step.name}' has no act '{name}'; it has: {', '.join(names) or 'none'}.")
+    if frame > renderer.shot.length:
+        raise UserError(f"'{renderer.shot.code}' has {renderer.shot.length} frames; frame {frame} is not one of them.")
+    return renderer.acted(step.id, name, frame)
+
+
 def taken(shot: Shot, step_id: str, proposal: Proposal, only: str = "") -> Shot:
     """The shot with what is proposed for a step, or with one parameter of it. A step that is to stand instead of it takes what it took, and
     is taken by what took it."""

@@ -136,7 +136,7 @@ def _seen_again(frames: Sequence[Rgb], model: KeyModel, kept: Mask) -> KeyModel:
 
 
 def _cautious(law: Array) -> Array:
-    return np.maximum(law, LEAST_LAW).astype(np.float32)
+    return np.asarray(np.maximum(law, LEAST_LAW), np.float32)
 
 
 def _inner(mask: Mask) -> Mask:

@@ -44,6 +44,14 @@ def beyond(frames: int, strip: Array) -> Array:
     return out
 
 
+def shared(foretold_px: Array, signs: Sequence[Array]) -> Array:
+    """(k, n) px that each point is thought to be off by: what is foretold of the frame, (k), shared out as the signs have it, each (k, n) px at the points
+    (nan: nothing is seen); its mean over the points is what is foretold."""
+    told = [np.log(np.where(np.isfinite(s), np.maximum(np.nan_to_num(s), LEAST), LEAST)) for s in signs]
+    profile = np.exp(np.mean(told, axis=0))
+    return np.asarray(foretold_px[:, None] * profile / profile.mean(axis=1, keepdims=True))
+
+
 def _signs(first: Array, strip: Array) -> list[Array]:
     """A sign, and what the strip tells if it was seen: between frames where it was."""
     seen = np.isfinite(strip)

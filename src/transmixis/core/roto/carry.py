@@ -57,6 +57,10 @@ class Pinned:
         ring = np.vstack([shift, shift[:1]]) if self.closed else shift
         return np.stack([np.interp(self.shares, np.arange(len(ring)), ring[:, c]) for c in range(2)], 1)
 
+    def read(self, values: Array) -> Array:
+        """(n) what values (m) at the places are at the outline's own points."""
+        return np.asarray(self.spread(np.stack([values, values], 1))[:, 0])
+
     def places(self, points: Array) -> Array:
         """Where the places along it lie when its points lie at `points` (n, 2): moved with the points beside them."""
         shift = points - self.points

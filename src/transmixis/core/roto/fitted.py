@@ -32,12 +32,24 @@ class Fitted:
 def fitted(matte: Matte, error: float = 0.75) -> tuple[Fitted, ...]:
     """The outlines round a matte (h, w), the longest first, each through so few points that its worst place is `error` px off, or MOST points. Raises
     UserError where nothing stands out."""
+    return tuple(_through(r, error) for r in rings_of(matte))
+
+
+def rings_of(matte: Matte) -> list[Array]:
+    """The lines (m, 2) px round what stands out of a matte (h, w) by more than a half, and round its holes, the longest first. Raises UserError where
+    nothing does."""
     padded = np.pad(np.asarray(matte, np.float64), 1)
     lines = find_contours(padded, 0.5)  # type: ignore[no-untyped-call]
     rings = [line[:-1, ::-1] - 0.5 for line in lines if len(line) > LONG]  # to px whose corner is 0; the padding is one pixel
     if not rings:
         raise UserError("There is nothing in the matte to draw an outline round.")
-    return tuple(_through(r, error) for r in sorted(rings, key=len, reverse=True))
+    return sorted(rings, key=len, reverse=True)
+
+
+def is_hole(ring: Array) -> bool:
+    """Whether a ring of `rings_of` goes round a hole: contours run the other way round what is darker."""
+    x, y = ring.T
+    return bool(x @ np.roll(y, -1) < y @ np.roll(x, -1))
 
 
 def _through(ring: Array, error: float) -> Fitted:
@@ -53,9 +65,7 @@ def _through(ring: Array, error: float) -> Fitted:
             break
         at = fewer
     off = _off(ring, at)
-    x, y = ring.T
-    hole = bool(x @ np.roll(y, -1) < y @ np.roll(x, -1))  # contours run the other way round what is darker
-    return Fitted(ring[at], hole, float(off.mean()), float(off.max()))
+    return Fitted(ring[at], is_hole(ring), float(off.mean()), float(off.max()))
 
 
 def _off(ring: Array, at: list[int]) -> Array:

@@ -9,9 +9,9 @@ import numpy as np
 
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.progress import Progress
-from transmixis.core.roto.asking import beyond, foretold
+from transmixis.core.roto.asking import beyond, foretold, shared
 from transmixis.core.roto.carry import LOOKS, Look, Pinned, carried
-from transmixis.core.roto.path import Between, Way, between, chosen
+from transmixis.core.roto.path import Between, Way, between, chosen, off_line
 from transmixis.core.roto.strip import Seen, seen_at
 from transmixis.core.types import Array
 
@@ -27,12 +27,14 @@ DOUBT, UNSEEN, UNLIKE = 0.05, 0.3, 0.01
 
 @dataclass(frozen=True)
 class Told:
-    """A stretch: `points` (k, n, 2) px for the frames first..last, `foretold` (k) px that they may be off by, and the `way` that carries it."""
+    """A stretch: `points` (k, n, 2) px for the frames first..last, `foretold` (k) px that they may be off by in the mean, `along` (k, n) px that each
+    point may be, and the `way` that carries it."""
 
     first: int
     last: int
     points: Array
     foretold: Array
+    along: Array
     way: str
 
 
@@ -51,10 +53,12 @@ class Carrier:
         """Between two pins of the same points."""
         self._all = 2 * (last - first) * len(self.ways)
         paths: list[Between] = []
+        apart: dict[str, Array] = {}
         base = 0.0
         for w in self.ways:
             forth, back = self._way(w, one, first, last), self._way(w, two, last, first)
             paths.append(between(first, last, w, forth, back, one.closed))
+            apart[w] = off_line(forth.points, back.points[::-1], one.closed)
             grain = self._grain(forth, back, first, last, one, two)
             base = grain if len(paths) == 1 else min(base, grain)
             if last - first < 2 or (len(self.ways) > 1 and self._holds(paths[-1], (one, two), base)):
@@ -62,8 +66,10 @@ class Carrier:
                 break
         best = paths[0] if len(paths) == 1 else chosen(paths, {p.way: self._unlike(p, one) for p in paths})
         strip = self._strip(best.points, range(first, last + 1), (one, two), base)
-        off = foretold(best, [p for p in paths if p is not best], strip, one.closed)
-        return Told(first, last, best.points, off, best.way)
+        others = [p for p in paths if p is not best]
+        off = foretold(best, others, strip.mean(axis=1), one.closed)
+        signs = [apart[best.way], strip, *(off_line(best.points, p.points, one.closed) for p in others)]
+        return Told(first, last, best.points, off, shared(off, signs), best.way)
 
     def _holds(self, path: Between, pins: Sequence[Pinned], base: float) -> bool:
         """True if a way closes and looks so well that there is nothing to win by another."""
@@ -81,10 +87,11 @@ class Carrier:
         frames = range(pin_frame, end + going, going)
         points = self._way(self.ways[0], pin, pin_frame, end).points
         strip = self._strip(points, frames, (pin,), self._grain_of(points, frames, pin))
-        off = beyond(k, strip)
+        off = beyond(k, strip.mean(axis=1))
+        along = shared(off, [strip])
         if going < 0:
-            points, off = points[::-1], off[::-1]
-        return Told(min(pin_frame, end), max(pin_frame, end), points, off, self.ways[0])
+            points, off, along = points[::-1], off[::-1], along[::-1]
+        return Told(min(pin_frame, end), max(pin_frame, end), points, off, along, self.ways[0])
 
     def _way(self, way: str, pin: Pinned, first: int, last: int) -> Way:
         """From a pin's frame to another, one way."""
@@ -142,19 +149,26 @@ class Carrier:
         return float(np.median(seen.left[ok])) if ok.any() else 0.0
 
     def _strip(self, points: Array, frames: range, pins: Sequence[Pinned], base: float) -> Array:
-        """(k) px that the strip inside seems to be off by on each frame; nan at pins and where too little is seen."""
-        out = np.full(len(frames), np.nan)
+        """(k, m) px that the strip inside seems to be off by at the points on each frame; nan at pins and where too little is seen. Its mean over the
+        points is that along the outline."""
+        out = np.full((len(frames), len(pins[0].points)), np.nan)
         for i in range(1, len(frames) - (1 if len(pins) > 1 else 0)):
-            out[i] = self._off(points[i], frames[i], pins, base)
+            out[i] = self._off_along(points[i], frames[i], pins, base)
         return out
 
     def _off(self, points: Array, frame: int, pins: Sequence[Pinned], base: float) -> float:
-        """px, against the pin that it resembles more; nan where too little is seen."""
-        told = []
+        """The mean px along the outline."""
+        return float(self._off_along(points, frame, pins, base).mean())
+
+    def _off_along(self, points: Array, frame: int, pins: Sequence[Pinned], base: float) -> Array:
+        """(n) px at the points, against the pin that it resembles more; nan where too little is seen."""
+        told: list[tuple[float, Array]] = []
         for pin in pins:
             seen = self._seen(pin, points, frame)
             ok = seen.seen > ENOUGH
             if ok.sum() >= 5:
-                px = np.sqrt(np.maximum(seen.left[ok] - base, 0) / (seen.slope[ok] + PLAIN))
-                told.append(float(np.minimum(px, FAR).mean()))
-        return min(told, default=float("nan"))
+                px = np.minimum(np.sqrt(np.maximum(seen.left - base, 0) / (seen.slope + PLAIN)), FAR)
+                mean = float(px[ok].mean())
+                own = pin.read(np.where(ok, px, mean))
+                told.append((mean, own + (mean - own.mean())))
+        return min(told, key=lambda t: t[0])[1] if told else np.full(len(points), np.nan)

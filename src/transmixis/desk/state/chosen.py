@@ -18,6 +18,13 @@ from transmixis.shot.small import SIZES
 from transmixis.shot.steps import kind_of
 from transmixis.shot.workorder import upstream
 
+GROUNDS = (
+    "Usual ground",
+    "Black",
+    "Grey",
+    "White",
+    "Stripes",
+)  # before which a cut-out is shown; usual: its dimmed plate, or grey
 VIEWS = ("Plate", "Matte", "Result", "Difference", "Beside")
 
 
@@ -30,6 +37,7 @@ class Chosen(QObject):
     step_changed = pyqtSignal(str)
     view_changed = pyqtSignal(str)
     size_changed = pyqtSignal(str)
+    ground_changed = pyqtSignal(str)
     readings_changed = pyqtSignal(str)  # step id; '' for all
     proposal_changed = pyqtSignal(str)
     measuring = pyqtSignal(int, int, str)  # done, total, what
@@ -48,6 +56,7 @@ class Chosen(QObject):
         self.step_id = ""
         self.view = "Result"
         self.size = "Full size"  # of what is shown; readings and deliveries are always of the full size
+        self.ground = GROUNDS[0]
         self.trial: Shot | None = None
 
     @property
@@ -95,6 +104,11 @@ class Chosen(QObject):
         names = list(SIZES)
         self.size = names[(names.index(self.size) + 1) % len(names)]
         self.size_changed.emit(self.size)
+
+    def next_ground(self) -> None:
+        """Show cut-outs before the next ground."""
+        self.ground = GROUNDS[(GROUNDS.index(self.ground) + 1) % len(GROUNDS)]
+        self.ground_changed.emit(self.ground)
 
     def set_frame(self, frame: int) -> None:
         shot = self.shot

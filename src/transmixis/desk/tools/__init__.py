@@ -8,6 +8,7 @@ from transmixis.desk.tools.dots import DotsTool
 from transmixis.desk.tools.line import LineTool
 from transmixis.desk.tools.outline import OutlineTool
 from transmixis.desk.tools.point import PointTool
+from transmixis.desk.tools.shape import ShapeTool
 from transmixis.desk.tools.source import SourceTool
 from transmixis.desk.tools.spots import SpotsTool
 from transmixis.desk.tools.strokes import StrokesTool
@@ -17,6 +18,7 @@ from transmixis.shot.contract import Handle
 TOOLS: dict[str, type[Tool]] = {
     "outline": OutlineTool,
     "outlines": OutlineTool,
+    "shape": ShapeTool,
     "corners": CornersTool,
     "point": PointTool,
     "source": SourceTool,

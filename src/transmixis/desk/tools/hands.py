@@ -88,7 +88,12 @@ class Hands(QObject):
         before = self.tool
         self.tool = tool_for(handle) if handle else None
         if self.tool is not None:
-            if before is not None and handle is not None and before.handle.param == handle.param and self._of == self._held_at:
+            if (
+                before is not None
+                and handle is not None
+                and _thing(before.handle) == _thing(handle)
+                and self._of == self._held_at
+            ):
                 self.tool.follow_on(before)
             self._held_at = self._of
             self.tool.tried = self._try
@@ -122,3 +127,8 @@ class Hands(QObject):
             s.edits.log("pin", words, step=step.id, frame=s.frame)
         else:
             self._hold(tool.handle)
+
+
+def _thing(handle: Handle) -> Any:
+    """What a handle is of: a tool may set other parameters of the same thing meanwhile."""
+    return handle.facts.get("whole", handle.param)

@@ -8,10 +8,11 @@ from typing import Any
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 
-from transmixis.core.matte.outline import marks_of, with_point, xy
+from transmixis.core.matte.outline import Mark, marks_of, xy
+from transmixis.core.types import Array
 from transmixis.desk.tools.outlineparts import (
     Outlines,
-    line_of,
+    added,
     paint_drawing,
     paint_others,
     paint_point,
@@ -91,7 +92,8 @@ class OutlineTool(Tool):
             return self._draw_on(p, canvas)
         hit = point_at(self.value, p, canvas)
         if hit is None and (side := side_of(self.value, p, canvas, self.closed)) is not None:
-            hit = self._add(side, canvas.to_frame(p))
+            self.begin()
+            self.value, hit = added(self.value, side, canvas.to_frame(p), self.handle.facts.get("taken", ()))
         if hit is not None:
             if not super().busy:
                 self._alone = sets_alone(self.handle, event)
@@ -101,14 +103,6 @@ class OutlineTool(Tool):
             self.chosen, self._grip = hit, p
             return True
         return self._draw_on(p, canvas) if self.many or not self.value else False
-
-    def _add(self, side: tuple[int, int], f: QPointF) -> tuple[int, int]:
-        """A new point on a side, held at once."""
-        self.begin()
-        k, i = side
-        new = with_point(self.value[k], i, f.x(), f.y(), self.handle.facts.get("taken", ()))
-        self.value = (*self.value[:k], new, *self.value[k + 1 :])
-        return k, i + 1
 
     def _draw_on(self, p: QPointF, canvas: Canvas) -> bool:
         f = canvas.to_frame(p)
@@ -198,11 +192,15 @@ class OutlineTool(Tool):
 
     # -- painting
 
+    def line(self, outline: tuple[Mark, ...]) -> Array:
+        """(m, 2) px: how an outline runs through its points."""
+        return xy(outline)
+
     def paint(self, p: QPainter, canvas: Canvas) -> None:
         paint_others(p, self.handle.facts.get("others", ()), canvas)
         for outline in self.value:
             dashed = bool(self.handle.facts.get("dashed"))
-            double_line(p, [canvas.to_screen(x, y) for x, y in line_of(self.handle, outline)], dashed=dashed, closed=self.closed)
+            double_line(p, [canvas.to_screen(x, y) for x, y in self.line(outline)], dashed=dashed, closed=self.closed)
         for k, outline in enumerate(self.value):
             middle = xy(outline).mean(axis=0)
             for i, (_, x, y) in enumerate(outline):

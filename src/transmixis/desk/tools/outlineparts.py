@@ -9,9 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
 
-from transmixis.core.matte.outline import Mark, marks_of, xy
-from transmixis.core.roto.curve import drawn
-from transmixis.core.types import Array
+from transmixis.core.matte.outline import Mark, with_point
 from transmixis.desk.theme import BLUE, INK, WHITE
 from transmixis.desk.tools.tool import Canvas, double_line, near, side_at
 from transmixis.shot.contract import Handle
@@ -37,19 +35,16 @@ def side_of(value: Outlines, p: QPointF, canvas: Canvas, closed: bool = True) ->
     return None
 
 
+def added(value: Outlines, side: tuple[int, int], f: QPointF, taken: Sequence[int]) -> tuple[Outlines, tuple[int, int]]:
+    """The outlines with a new point on a side, at a place of the frame; and its outline and index."""
+    k, i = side
+    new = with_point(value[k], i, f.x(), f.y(), taken)
+    return (*value[:k], new, *value[k + 1 :]), (k, i + 1)
+
+
 def sets_alone(handle: Handle, event: QMouseEvent) -> bool:
     """With Ctrl only the point that is dragged is set here, where the outline itself was not."""
     return bool(handle.facts.get("some") and not handle.here and event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-
-
-def line_of(handle: Handle, outline: Sequence[Mark]) -> Array:
-    """An outline as it runs through its points; one that is being changed has those that are smooth where it had them."""
-    line, facts, closed = xy(outline), handle.facts, bool(handle.facts.get("closed", True))
-    if "corners" not in facts or len(line) < (3 if closed else 2):
-        return line
-    corners = dict(zip([m[0] for m in marks_of(handle.value)], facts["corners"], strict=False))
-    sharp = [corners.get(m[0], not facts.get("smooth")) for m in outline]
-    return drawn(line, np.array(sharp, bool), closed, 0.3)[0]
 
 
 def paint_others(p: QPainter, lines: Sequence[tuple[Any, bool]], canvas: Canvas) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, Protocol
 
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 
 from transmixis.desk.theme import INK, WHITE
 from transmixis.desk.viewerpaint import Shown
@@ -19,7 +19,8 @@ Place = tuple[float, float]
 
 
 class Canvas(Protocol):
-    """The viewer as tools see it: it knows screen and frame coordinates. `show_panel`: what a tool shows closely in a corner is wanted."""
+    """The viewer as tools see it: it knows screen and frame coordinates. `show_panel`: what a tool shows beside its thing is wanted
+    (a track's pattern seen closely in a corner; an outline's pins before and after, its soft border, its doubt)."""
 
     show_panel: bool
     shown: Shown | None
@@ -73,6 +74,13 @@ class Tool:
         """Draw it over the picture."""
 
     def press(self, event: QMouseEvent, canvas: Canvas) -> bool:
+        return False
+
+    def double(self, event: QMouseEvent, canvas: Canvas) -> bool:
+        """The second of two quick presses: a press like any other, unless a tool says otherwise."""
+        return self.press(event, canvas)
+
+    def wheel(self, event: QWheelEvent, canvas: Canvas) -> bool:
         return False
 
     def move(self, event: QMouseEvent, canvas: Canvas) -> bool:

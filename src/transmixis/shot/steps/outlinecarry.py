@@ -102,6 +102,7 @@ def _kept(told: Told, marks: Sequence[Mark], rows: Sequence[Array]) -> Analysis:
         "ids": np.array([m[0] for m in marks]),
         "points": told.points,
         "foretold": told.foretold,
+        "along": told.along,
         "way": np.array(told.way),
     }
 
@@ -149,6 +150,7 @@ class Lies:
     way: str = ""
     note: str = ""
     here: tuple[int, ...] = ()  # points that were set by themselves at this very frame
+    along: tuple[float, ...] = ()  # px that each of its points may be off by, where that is known
 
 
 NOWHERE = Lies((), False, float("nan"), note="nothing is drawn yet")
@@ -169,7 +171,8 @@ def lies_at(shape: OneShape, inputs: Inputs, params: Any, frame: int, hold: Hold
         if 0 <= i < len(piece["points"]):
             points, ids = piece["points"][i], piece["ids"]
             marks = tuple((int(k), float(p[0]), float(p[1])) for k, p in zip(ids, points, strict=True))
-            return Lies(marks, False, float(piece["foretold"][i]), str(piece["way"]))
+            off, along = float(piece["foretold"][i]), tuple(float(v) for v in piece["along"][i])
+            return Lies(marks, False, off, str(piece["way"]), along=along)
     return _eased(shape, stretch, inputs, params, frame, hold)
 
 

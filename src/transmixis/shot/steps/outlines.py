@@ -21,6 +21,7 @@ from transmixis.shot.steps.params import choice, number, words
 ADD, SUBTRACT, MEET = "add", "subtract", "meet"
 CORNERS, SMOOTH = "corners", "smooth"
 WHOLE, SOME = "outline", "points"  # the parameters whose pins set a whole outline, or single points of it
+STYLE = "style"  # by which a tool names the settings of points, which are no pins
 MOST = 200  # outlines of one step
 
 
@@ -72,6 +73,11 @@ class OneShape(BaseModel):
     def some(self) -> str:
         """The name of the pins of single points."""
         return named(SOME, self.id)
+
+    @property
+    def style(self) -> str:
+        """The name of its points' settings."""
+        return named(STYLE, self.id)
 
     @property
     def least(self) -> int:

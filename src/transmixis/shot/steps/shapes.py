@@ -7,11 +7,9 @@ from pathlib import Path
 from typing import Any
 
 from transmixis.core.errors import UserError
-from transmixis.core.matte.outline import xy
 from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.roto.curve import drawn
 from transmixis.core.roto.joined import joined
 from transmixis.shot.contract import Act, Analysis, Handle, Inputs, Piece, Pins, Product, Proposal, Slot, StepKind, Thing
 from transmixis.shot.model import Pin, Shot, Step
@@ -23,23 +21,20 @@ from transmixis.shot.steps.attachment import hidden as not_seen
 from transmixis.shot.steps.outlineborder import border_of
 from transmixis.shot.steps.outlinecarry import EASED, NOWHERE, Lies, analysed, corrected, lies_at, pieces_of
 from transmixis.shot.steps.outlinefile import JSON, SVG, read_shapes, write_frame, write_shapes
-from transmixis.shot.steps.outlines import SOME, OneShape, pinned
+from transmixis.shot.steps.outlines import SOME, STYLE, OneShape, pinned
 from transmixis.shot.steps.shapeask import limit_of, next_pin
+from transmixis.shot.steps.shapehandles import DRAW, handle_of
+from transmixis.shot.steps.shapematte import BORDER, FROM_MATTE, from_matte
 from transmixis.shot.steps.shapeparams import ShapesParams, shapes_of
 from transmixis.shot.steps.shapereadings import FORETOLD
 from transmixis.shot.steps.shapesheet import unrolled
 from transmixis.shot.steps.shapethings import NEW, words_of
 
-DRAW = (
-    "Press along its outline; the first point again closes it. Drag a point to pin the outline here, with Ctrl that point alone."
-)
-DRAW_OPEN = "Press along it; Enter ends it. Drag a point to pin it here, press a side for a new one."
-WAITS = "Eased from pin to pin as yet; where it is carried to shows once this stretch is measured."
 SEAT = "seat"  # the act of the pin's key
 
 
 class Shapes(StepKind[ShapesParams]):
-    kind, title, stage, product, version = "shapes", "Shapes", "Matte", "matte", 3
+    kind, title, stage, product, version = "shapes", "Shapes", "Matte", "matte", 4
     gives = ("matte", "shape")
     roles = ("cut out",)
     says = "cuts out what is inside outlines"
@@ -48,20 +43,29 @@ class Shapes(StepKind[ShapesParams]):
     slots = (
         Slot("plate", "the plate that is looked at"),
         HANGS_ON,
+        Slot(BORDER, "a matte whose border its outlines can be taken from", takes="matte", optional=True, learnt=True, usual=()),
         Slot("front", "mattes of what passes in front", takes="matte", optional=True, many=True, usual=()),
     )
     Params = ShapesParams
     own_pins = ("outline", "points")
     full_chroma = True
     positions = ("outline", "points")
-    tools = ("outline",)
+    tools = ("shape",)
     pieced = True
     weighs_itself = True
     thing = OneShape
     new_things = NEW
     files = (JSON, SVG)
     writes = (JSON, SVG)
-    acts = (Act(SEAT, "Pin here", "Sets the outlines where they lie at this frame; they are carried anew from here."),)
+    not_analysed = (BORDER,)
+    acts = (
+        Act(SEAT, "Pin here", "Sets the outlines where they lie at this frame; they are carried anew from here."),
+        Act(
+            FROM_MATTE,
+            "Outlines from the border",
+            "Lays the outlines on the border of the matte in 'Border' at this frame and pins them.",
+        ),
+    )
 
     # -- where the outlines lie
 
@@ -71,30 +75,13 @@ class Shapes(StepKind[ShapesParams]):
             hold = hold_at(inputs, params, frame)
             lies = {s.id: self._lies(s, inputs, params, frame, hold, make=False) for s in shapes}
         except UserError as e:
-            return tuple(Handle("outline", s.whole, words_of(s), DRAW, (), note=str(e)) for s in shapes)
-        return tuple(self._handle(s, shapes, lies, inputs, params, hold) for s in shapes)
-
-    @staticmethod
-    def _handle(
-        shape: OneShape, shapes: tuple[OneShape, ...], lies: dict[int, Lies], inputs: Inputs, params: ShapesParams, hold: Hold
-    ) -> Handle:
-        its = lies[shape.id]
-        note = f"The motion is not known here: {hold.why}" if not hold.known else WAITS if its.note and its.marks else ""
-        others = [
-            (drawn(xy(lies[s.id].marks), s.corners(lies[s.id].marks), s.closed, 0.5)[0].tolist(), s.closed)
-            for s in shapes
-            if s.id != shape.id and s.on and len(lies[s.id].marks) >= s.least
-        ]
-        facts = {
-            "smooth": shape.smooth, "corners": shape.corners(its.marks).tolist(), "closed": shape.closed, "here": list(its.here),
-            "taken": [m[0] for h in pinned(shape, params, inputs.pins()) for m in h.marks], "whole": shape.whole, "some": shape.some,
-            "others": others,
-        }  # fmt: skip
-        hint = DRAW if shape.closed else DRAW_OPEN
-        return Handle("outline", shape.whole, words_of(shape), hint, its.marks, hold.matrix, its.set, True, note, facts)
+            return tuple(Handle("shape", s.whole, words_of(s), DRAW, (), note=str(e)) for s in shapes)
+        return tuple(handle_of(s, shapes, lies, params, inputs.pins(), hold, frame) for s in shapes)
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
         """Set at this frame: the first outline of the first shape says where the step was set, every other one is a pin."""
+        if parameter(handle.param) == STYLE:
+            return shapethings.points_styled(step, handle.param, value)
         marks = [[i, round(x, 2), round(y, 2)] for i, x, y in value]
         if parameter(handle.param) == SOME:  # single points, beside those that were set there before
             before: list[Any] = next((p.value for p in step.pins.get(handle.param, ()) if p.frame == frame), [])
@@ -111,13 +98,18 @@ class Shapes(StepKind[ShapesParams]):
         return set_pin(step, "outline", Pin(frame=frame, value=marks, easing="linear"))
 
     def act(self, name: str, inputs: Inputs, step: Step, params: ShapesParams, frame: int) -> Step:
-        """All outlines pinned where they lie."""
+        """All outlines pinned where they lie, or on the border of a matte."""
         hold = hold_at(inputs, params, frame)
+        if name == FROM_MATTE:
+            step, drawn = from_matte(step, params, inputs, frame, lambda s: self._lies(s, inputs, params, frame, hold).marks)
+            for shape, marks in drawn:
+                step = self.edited(step, Handle("shape", shape.whole, "", "", marks), frame, marks)
+            return step
         done = 0
         for shape in shapes_of(params):
             lies = self._lies(shape, inputs, params, frame, hold)
             if len(lies.marks) >= shape.least:
-                step = self.edited(step, Handle("outline", shape.whole, "", "", lies.marks), frame, lies.marks)
+                step = self.edited(step, Handle("shape", shape.whole, "", "", lies.marks), frame, lies.marks)
                 done += 1
         if not done:
             raise UserError("There is no outline to pin yet; draw one on the picture.")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from pydantic import ValidationError
@@ -11,7 +12,7 @@ from transmixis.shot.model import Step
 from transmixis.shot.offers import Act, Thing
 from transmixis.shot.pins import parameter
 from transmixis.shot.refs import modelled
-from transmixis.shot.steps.outlines import MOST, WHOLE, OneShape, named
+from transmixis.shot.steps.outlines import MOST, WHOLE, OneShape, PointStyle, named
 from transmixis.shot.steps.params import facts
 from transmixis.shot.steps.shapeparams import ShapesParams, shapes_of
 
@@ -50,7 +51,7 @@ def with_thing(step: Step, new: str) -> tuple[Step, str]:
         raise UserError(f"'{step.name}' has {MOST} shapes, which is the most; draw this one in another step.")
     used = [s.id for s in shapes] + [int(k.partition(".")[2]) for k in step.pins if k.partition(".")[2].isdecimal()]
     number = max(used) + 1
-    return _kept(step, (*shapes, OneShape(id=number, closed=new == OUTLINE))), named(WHOLE, number)
+    return with_shapes(step, (*shapes, OneShape(id=number, closed=new == OUTLINE))), named(WHOLE, number)
 
 
 def without_thing(step: Step, param: str) -> Step:
@@ -61,7 +62,7 @@ def without_thing(step: Step, param: str) -> Step:
     params = {k: v for k, v in step.params.items() if not (gone.id == 1 and parameter(k) == WHOLE)}
     step = step.model_copy(update={"pins": pins, "params": params})
     rest = tuple(s for s in shapes if s.id != gone.id)
-    return _kept(step, rest or (OneShape(id=1),))
+    return with_shapes(step, rest or (OneShape(id=1),))
 
 
 def thing_set(step: Step, param: str, name: str, value: Any) -> Step:
@@ -72,7 +73,16 @@ def thing_set(step: Step, param: str, name: str, value: Any) -> Step:
         new = OneShape.model_validate({**shape.model_dump(), name: value})
     except ValidationError as e:
         raise UserError(f"'{words_of(shape)}': {e.errors()[0]['msg'].lower()}.") from e
-    return _kept(step, tuple(new if s.id == shape.id else s for s in shapes))
+    return with_shapes(step, tuple(new if s.id == shape.id else s for s in shapes))
+
+
+def points_styled(step: Step, param: str, value: Mapping[int, Mapping[str, Any]]) -> Step:
+    """The settings of some of a shape's points changed: by their identities, each as PointStyle has them."""
+    shapes = shapes_of(modelled(step, ShapesParams, step.params))
+    shape = _shape(shapes, named(WHOLE, int(param.partition(".")[2] or 1)))
+    styles = {str(i): PointStyle.model_validate(v) for i, v in value.items()}
+    new = shape.model_copy(update={"styles": {**shape.styles, **styles}})
+    return with_shapes(step, tuple(new if s.id == shape.id else s for s in shapes))
 
 
 def _shape(shapes: tuple[OneShape, ...], param: str) -> OneShape:
@@ -82,5 +92,6 @@ def _shape(shapes: tuple[OneShape, ...], param: str) -> OneShape:
     return found
 
 
-def _kept(step: Step, shapes: tuple[OneShape, ...]) -> Step:
+def with_shapes(step: Step, shapes: tuple[OneShape, ...]) -> Step:
+    """The step with these shapes."""
     return step.model_copy(update={"params": {**step.params, "shapes": [s.model_dump() for s in shapes]}})
