@@ -10,6 +10,7 @@ from pathlib import Path
 
 import hand
 import kite
+import take
 from station import BOARD, LAMP, SIGN, STACK, paint_board, paint_lamp, paint_sign, paint_stack, worked
 from station import plates as station_plates
 
@@ -34,6 +35,7 @@ SHOTS = {
     "KP050": ("Station in the dust", ("hero/KP050_hero.mp4",)),
     "KP060": ("Courier, two takes", ("first/KP060_first.mp4", "second/KP060_second.mp4")),
     "KP090": ("The letter held up", ("hero/KP090_hero.mp4",)),
+    "KP100": ("The courier comes home", ("hero/KP100_hero.mp4", "clean/KP100_clean.0001.png")),
 }
 # two shots that are still to be filmed: planned, scheduled, no plates yet
 TO_FILM = {"KP070": ("Storm over the station", 72), "KP080": ("Last post", 60)}
@@ -85,6 +87,10 @@ PLANS: dict[str, dict[str, dict[str, object]]] = {
         "takes": {"camera": "hand-held", "tricks": ["attach an element to a hand or tool"]},
         "shutter": {"crossing": 2.4, "angle": 180.0},
         "estimate": {"edge": 0.2, "motion": 0.5, "blur": 0.4},
+    },
+    "KP100": {
+        "takes": {"camera": "locked off", "tricks": ["replace the background"]},
+        "estimate": {"edge": 1.2, "motion": 0.4, "blur": 0.5, "layers": 2},
     },
     "KP070": {
         "takes": {"camera": "locked off", "tricks": ["miniature", "light that the added thing gives", "replace the background"]},
@@ -169,7 +175,7 @@ def main() -> None:
     finally:
         doc.close()
     (FILM / "log.jsonl").write_text(
-        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made: 7 shots with plates, 2 to be filmed.", "data": {}}\n'
+        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made: 8 shots with plates, 2 to be filmed.", "data": {}}\n'
     )
 
 
@@ -198,6 +204,8 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
         shot = hand.worked(shot.model_copy(update={"plates": (*shot.plates, *hand.plates())}))
     if code == "KP030":
         shot = kite.worked(shot)
+    if code == "KP100":
+        shot = take.worked(shot.model_copy(update={"plates": (*shot.plates, *take.plates())}))
     if code == "KP010":
         shot = shot.model_copy(
             update={"cues": (Cue(frame=6, name="arm up"), Cue(frame=19, name="letter shown"), Cue(frame=33, name="arm down"))}

@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from transmixis.core.errors import UserError
-from transmixis.core.matte.away import AwayModel, _depth, frame_gain, learn_away, take_away
+from transmixis.core.matte.away import AwayModel, _depth, _law_of, frame_gain, learn_away, take_away
 from transmixis.core.matte.cut import STEPS, cut, stepped
 from transmixis.core.matte.error import psnr, sad
 from transmixis.core.matte.specks import closed_reading, rest_reading, specks_reading
@@ -220,6 +220,36 @@ def test_what_coding_wears_is_measured_where_it_wears() -> None:
     one = worn(frames, [coded(9)] * 3, bare, LAW, 2.0, shares=1)[..., 0]
     assert (one <= wear + 1e-5).all()
     assert worn(frames, [coded(9)] * 3, [np.zeros((120, 160), bool)] * 3, LAW, 2.0) == pytest.approx(1)
+
+
+def test_what_coding_wears_in_the_dark_is_measured_there() -> None:
+    """What is alike all over in code values is more than the law says where it is dark, and no more where it is bright."""
+    levels = np.repeat(np.geomspace(0.004, 0.5, 8), 20)[None, :, None]
+    empty = np.broadcast_to(levels, (120, 160, 3)).astype(np.float32)
+
+    def coded(seed: int) -> np.ndarray:
+        rng = np.random.default_rng(seed)
+        dark = rng.normal(0, 5 * np.sqrt(2 * LAW[0, 1]), empty.shape) * (empty < 0.02)
+        return (noisy(empty, seed + 20) + dark).astype(np.float32)
+
+    frames, bare = [coded(k) for k in range(3)], [np.ones((120, 160), bool)] * 3
+    wear = worn(frames, [empty] * 3, bare, LAW, 1.0)[..., 0]
+    assert float(np.median(wear[:, :30])) > 6
+    assert float(np.median(wear[:, 90:])) < 1.6
+    # as long as things may be among it, all brightnesses are one class
+    one = worn(frames, [empty] * 3, bare, LAW, 1.0, shares=1)[..., 0]
+    assert float(np.median(one[:, :30])) < 0.5 * float(np.median(wear[:, :30]))
+
+
+def test_the_law_that_variances_follow_is_found() -> None:
+    rng = np.random.default_rng(2)
+    level = rng.uniform(0, 1, (90, 120, 3)).astype(np.float32)
+    want = np.array([[2e-4, 1e-5], [1e-4, 4e-5], [0.0, 3e-5]])
+    variance = (level * want[:, 0] + want[:, 1]) * rng.normal(1, 0.1, level.shape)
+    where = np.ones((90, 120), bool)
+    where[:, :30] = False
+    variance[:, :30] = 1
+    np.testing.assert_allclose(_law_of(variance, level, where), want, rtol=0.06, atol=2e-6)
 
 
 def test_a_take_whose_coding_wears_its_texture_stays_clean() -> None:

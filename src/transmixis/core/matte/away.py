@@ -13,6 +13,7 @@ from itertools import pairwise
 
 import cv2
 import numpy as np
+from scipy.optimize import nnls
 
 from transmixis.core.errors import UserError
 from transmixis.core.matte.convolve import fill_unknown, shrink
@@ -41,6 +42,7 @@ SURE = 40.0  # misfit beyond which a pixel is plainly no background
 LENGTH = 4.0  # what a pixel of border costs where there is no edge
 LIKE = 5.0  # of the cost of being inside that goes where the colour is one of the things' own
 TEXTURE = 12.0  # times the noise's variance: texture that proves
+SOME = 20000  # pixels that a law is drawn from
 NOISE_ONLY = 9.0  # misfit about a pixel that noise alone reaches
 BAND = 16.0 / 640  # of the width: how far about the border edges are soft (hair, blur)
 CUT = 960  # px: a wider frame's border is first found smaller
@@ -253,14 +255,24 @@ def _solved(frame: Rgb, seen: Seen, model: AwayModel) -> tuple[Matte, Rgb]:
     inner = _depth(mask, off, inner < reach)
     like = np.where(mask, np.maximum(seen.like, np.minimum(inner / reach, 1) ** 2), 0)
     bare = _bare(off, like, outer > reach)
-    noise = model.grains * model.wear
-    law = model.law * float(noise[~mask].mean() if not mask.all() else noise.mean())
+    law = _law_of(spread(frame, behind, model.law, model.grains, model.wear), frame, ~mask if not mask.all() else mask)
     first = solve_pixels(frame, behind, law, inner, reach, bare, local, model.clusters, green=True, priors=NO_SCREEN)
     local, bare = edge_colours(*first), np.maximum(bare, BARE_FLOOR)
     alpha, fore = solve_pixels(frame, behind, law, inner, reach, bare, local, NO_CLUSTERS, green=True, priors=NO_SCREEN_AGAIN)
     alone = _alone(alpha, mask) | (outer > reach)
     alpha[alone], fore[alone] = 0, 0
     return alpha, fore
+
+
+def _law_of(variance: Array, level: Rgb, where: Mask) -> Array:
+    """The noise law (3, 2) that comes nearest to variances (h, w, 3) at levels (h, w, 3), in proportion to them, `where` it is looked at."""
+    some = np.flatnonzero(where)[:: max(1, int(where.sum()) // SOME)]
+    out = np.zeros((3, 2))
+    for c in range(3):
+        v = np.maximum(variance[..., c].ravel()[some], 1e-12)
+        x = np.stack([np.maximum(level[..., c].ravel()[some], 0), np.ones(len(some))], 1) / v[:, None]
+        out[c] = nnls(x, np.ones(len(some)))[0]
+    return np.maximum(out, 1e-9).astype(np.float32)
 
 
 def _depth(mask: Mask, off: Array, near: Mask) -> Array:

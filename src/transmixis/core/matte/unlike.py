@@ -9,10 +9,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import cv2
 import numpy as np
 
+from transmixis.core.matte.convolve import fill_unknown
 from transmixis.core.types import Array, Mask, Rgb
 
 NEAR = 1.2  # px: sigma over which a misfit is weighed
@@ -23,7 +25,9 @@ STANDS = 0.12  # px: what alignment may be wrong by
 TINT = 0.08  # of the light: how far the light of a shadow differs between channels (skylight against sun; judgement)
 BLACK = 0.002  # scene linear: what an 8-bit code and a curve's toe leave uncertain near black
 DARKEST, LIGHTEST = 0.2, 1.08  # light that a shadow leaves; what lights up is seldom more than this
-CLASSES = 10  # of texture, each with a tenth of the frame
+LEVELS, TEXTURES = 8, 8  # bins of brightness and of texture, by their logarithms
+BINS_NEAR = (0.4, 1.0, 3.0)  # bins: what a bin without enough pixels is read from
+DARK = 1e-4  # scene linear: what is darker is as dark
 CHI = ((0.6, 2.946), (0.9, 6.251))  # the misfit that such a share of noise in three channels stays under (chi square, tables)
 MOST_WORN = 60.0
 FEW = 200  # pixels that a class must have
@@ -58,24 +62,36 @@ def misfit(frame: Rgb, behind: Rgb, law: Array, grains: Array | float = 2.0, wea
 def worn(
     frames: Sequence[Rgb], empties: Sequence[Rgb], bare: Sequence[Mask], law: Array, grains: Array | float, shares: int = 2
 ) -> Array:
-    """How many times the variance of noise, error and place (h, w, 1) what shows the empty frame really differs from it by, at least 1, by how much
-    texture there is: coding wears texture more than flat parts, and leaves stir. `empties` are the
+    """How many times the variance of noise, error and place (h, w, 1) what shows the empty frame really differs from it by, at least 1, by how bright it
+    is and how much texture there is: coding wears what is dark and textured more than what is bright and flat, and leaves stir. `empties` are the
     empty frame as it is lit in each, `bare` (h, w) where it is seen; `shares`: how many of CHI are looked at, 1 where things
-    may still be among it."""
-    strength = np.log(_slope2(empties[0].mean(axis=2)) + 1e-8)
-    edges = np.quantile(strength, np.linspace(0, 1, CLASSES + 1))
-    kind = np.clip(np.searchsorted(edges, strength, side="right") - 1, 0, CLASSES - 1)
-    found = np.ones((len(frames), CLASSES))
-    for i, (f, e, b) in enumerate(zip(frames, empties, bare, strict=True)):
+    may still be among it, when all levels are one class: a dark thing may fill the dark class."""
+    grey = empties[0].mean(axis=2)
+    texture = _binned(np.log(_slope2(grey) + 1e-8), TEXTURES)
+    level = _binned(np.log(np.maximum(grey, DARK)), LEVELS if shares > 1 else 1)
+    columns, rows = int(texture.max()) + 1, int(level.max()) + 1
+    kind = level.astype(int) * columns + texture.astype(int)
+    found: list[list[float]] = [[] for _ in range(rows * columns)]
+    for f, e, b in zip(frames, empties, bare, strict=True):
         off = misfit(f, e, law, grains)
-        for k in range(CLASSES):
-            own = off[(kind == k) & b]
-            found[i, k] = max(np.quantile(own, q) / chi for q, chi in CHI[:shares]) if len(own) > FEW else np.nan
-    middles = [float(np.median(strength[kind == k])) if (kind == k).any() else float(edges[k]) for k in range(CLASSES)]
-    factor = np.interp(
-        strength, middles, np.clip([np.median(v[np.isfinite(v)]) if np.isfinite(v).any() else 1.0 for v in found.T], 1, MOST_WORN)
-    )
-    return np.asarray(cv2.GaussianBlur(factor.astype(np.float32), (0, 0), AROUND)[..., None])
+        order = np.argsort(kind[b], kind="stable")
+        ends = np.searchsorted(kind[b][order], np.arange(rows * columns + 1))
+        sorted_ = off[b][order]
+        for k, (i, j) in enumerate(pairwise(ends)):
+            if j - i > FEW:
+                found[k].append(max(float(np.quantile(sorted_[i:j], q)) / chi for q, chi in CHI[:shares]))
+    table = np.array([np.clip(np.median(v), 1, MOST_WORN) if v else 1.0 for v in found], np.float32).reshape(rows, columns, 1)
+    known = np.array([bool(v) for v in found], np.float32).reshape(rows, columns)
+    if known.any():
+        table = fill_unknown(table, known, BINS_NEAR)
+    factor = cv2.remap(table[..., 0], texture - 0.5, level - 0.5, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(cv2.GaussianBlur(factor, (0, 0), AROUND)[..., None])
+
+
+def _binned(values: Array, bins: int) -> Array:
+    """Where each value (h, w) lies among so many bins of its usual range, 0 .. bins."""
+    low, high = np.quantile(values, (0.02, 0.98))
+    return np.asarray(np.clip((values - low) / max(float(high - low), 1e-6) * bins, 0, bins - 1e-3), np.float32)
 
 
 def spread(frame: Rgb, empty: Rgb, law: Array, grains: Array | float, wear: Array | float = 1.0) -> Array:

@@ -51,6 +51,7 @@ class DifferenceMatteParams(Params):
 
 class DifferenceMatte(StepKind[DifferenceMatteParams]):
     kind, title, stage, product = "difference_matte", "Difference matte", "Matte", "picture"
+    version = 2
     says = "takes out of a take what its empty frame has not"
     gives = ("picture", "matte")
     roles = ("cut out",)
