@@ -21,6 +21,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests" / "support"))
 from rotoclips import SIZE, RotoClip, clip_named, names
 
 from transmixis.core.colour.curves import linear_to_srgb
+from transmixis.core.matte.error import border_match, overlap
 from transmixis.core.matte.onward import begun, carried_on, why_stopped
 from transmixis.core.matte.strokes import Cutting, Strokes, cut_by_strokes
 from transmixis.core.roto.cover import covered
@@ -36,23 +37,6 @@ def truth_of(clip: RotoClip, n: int) -> np.ndarray:
     mask = covered(clip.truth[n], *SIZE) > 0.5
     front = clip.front[n]
     return mask if front is None else mask & (covered(front, *SIZE) < 0.5)
-
-
-def overlap(a: np.ndarray, b: np.ndarray) -> float:
-    """J: intersection over union."""
-    union = (a | b).sum()
-    return float((a & b).sum() / union) if union else 1.0
-
-
-def border_match(a: np.ndarray, b: np.ndarray) -> float:
-    """F: harmonic mean of precision and recall of border pixels."""
-    reach = max(1, round(0.008 * np.hypot(*a.shape)))
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * reach + 1, 2 * reach + 1))
-    edge_a, edge_b = (m & ~(cv2.erode(m.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0) for m in (a, b))
-    near_a, near_b = (cv2.dilate(e.astype(np.uint8), disc) > 0 for e in (edge_a, edge_b))
-    precision = (edge_a & near_b).sum() / max(edge_a.sum(), 1)
-    recall = (edge_b & near_a).sum() / max(edge_b.sum(), 1)
-    return float(2 * precision * recall / max(precision + recall, 1e-9))
 
 
 def middle_line(region: np.ndarray) -> np.ndarray:

@@ -11,7 +11,10 @@ from transmixis.shot.stepjob import added
 HERE = Path(__file__).resolve().parent
 TRUTH = HERE / "truth" / "KP090"
 AT = 11  # the frame in which the seal is pressed: the letter stands nearly still there
-MIDDLE, BURST = (480.0, 270.0), (240.0, 162.0)  # px of the frame's middle, and of where the sparks begin in their picture of 480 x 270
+MIDDLE, BURST = (
+    (480.0, 270.0),
+    (240.0, 162.0),
+)  # px of the frame's middle, and of where the sparks begin in their picture of 480 x 270
 SIZE = 0.6
 
 
@@ -23,9 +26,7 @@ def worked(shot: Shot) -> Shot:
     track = [f"point={[[round(x, 1), round(y, 1)]]}", f"reference={AT}", "half=8", "follows=position, turn and size"]
     place = [f"x={right:.1f}", f"y={down:.1f}", f"scale={SIZE}", "blend=screen", f"at={AT}", "takes=position"]
     shot, _ = added(shot, "point_track", "Seal", ["plate=plate:hero"], track, [])
-    shot, _ = added(
-        shot, "place", "Sparks", ["front=plate:element", "back=plate:hero", "motion=step:point_track"], place, []
-    )
+    shot, _ = added(shot, "place", "Sparks", ["front=plate:element", "back=plate:hero", "motion=step:point_track"], place, [])
     return shot
 
 

@@ -9,8 +9,23 @@ from transmixis.shot.stepjob import added
 from transmixis.shot.steps import kind_of
 
 AT = 13
-FACE = [[427.0, 128.0], [470.0, 82.0], [556.0, 128.0], [520.0, 178.0], [500.0, 225.0], [460.0, 190.0]]  # within the kite, px of frame AT
-AROUND = [[360.0, 40.0], [860.0, 40.0], [860.0, 160.0], [620.0, 170.0], [570.0, 430.0], [400.0, 430.0], [360.0, 200.0]]  # and its rod
+FACE = [
+    [427.0, 128.0],
+    [470.0, 82.0],
+    [556.0, 128.0],
+    [520.0, 178.0],
+    [500.0, 225.0],
+    [460.0, 190.0],
+]  # within the kite, px of frame AT
+AROUND = [
+    [360.0, 40.0],
+    [860.0, 40.0],
+    [860.0, 160.0],
+    [620.0, 170.0],
+    [570.0, 430.0],
+    [400.0, 430.0],
+    [360.0, 200.0],
+]  # and its rod
 KITE = {
     1: [(480.7, 59.6), (580.8, 147.0), (492.4, 293.2), (387.6, 153.6)],
     13: [(483.7, 62.0), (582.7, 149.0), (490.0, 291.7), (389.3, 153.3)],
@@ -58,7 +73,9 @@ def worked(shot: Shot) -> Shot:
     shot, tail = added(shot, "shapes", "Tail", ["plate=plate:hero"], ["line=corners"], [])
     tail = _tail(tail.model_copy(update={"inputs": {"plate": "plate:hero"}}))  # it swings by itself, not with the kite
     shot = shot.with_step(tail)
-    shot, _ = added(shot, "join_mattes", "Kite and tail", ["plate=plate:hero", f"first=step:{kite.id}", f"adds=step:{tail.id}"], [], [])
+    shot, _ = added(
+        shot, "join_mattes", "Kite and tail", ["plate=plate:hero", f"first=step:{kite.id}", f"adds=step:{tail.id}"], [], []
+    )
     shot, around = added(shot, "garbage_matte", "Around the kite", [], [f"points={AROUND}", "feather=6"], [])
     inputs = ["plate=plate:hero", "clean=plate:clean", f"garbage=step:{around.id}"]
     shot, _ = added(shot, "difference_matte", "Unlike the empty frame", inputs, ["unlike=0.24"], [])

@@ -12,6 +12,7 @@ import typer
 from transmixis.cli.common import Json, Overwrite, Strict, app, show, with_bar
 from transmixis.core.errors import UserError
 from transmixis.shot.mattejob import MATTE, MatteJob, run_matte
+from transmixis.shot.mattescore import scored
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.difference_matte import DifferenceMatte
 from transmixis.shot.steps.luma_matte import AUTO, BLACK, WHITE, LumaMatte
@@ -148,6 +149,25 @@ def strokes(
 
     job = MatteJob(plate, make, over, space, frames=(min(frame, end), max(frame, end)))
     told(with_bar(lambda p: run_matte(job, to, p, overwrite=overwrite)), to, strict=strict, as_json=as_json)
+
+
+@matte.command()
+def score(
+    mattes: Annotated[Path, typer.Argument(help="The mattes: a sequence or movie, or one of its files; white or alpha is kept.")],
+    truth: Annotated[Path, typer.Argument(help="What they should be, as many frames.")],
+    as_json: Json = False,
+) -> None:
+    """Compare mattes with their truth, frame by frame in their order: for practice on takes whose truth is known."""
+    result = with_bar(lambda p: scored(mattes, truth, p))
+    worst, mean = result["worst"], result["mean"]
+    text = "\n".join(
+        (
+            f"{len(result['frames'])} frames; SAD {mean['sad']:.2f} thousand a frame, {worst['sad']:.2f} at worst (frame {worst['frame']})",
+            f"overlap {mean['overlap']:.3f}, borders {mean['border']:.3f}; 1 is the truth",
+            f"chatter {1000 * result['chatter']:.2f} thousandths of alpha from frame to frame",
+        )
+    )
+    show(as_json, result, text)
 
 
 def told(result: dict[str, Any], to: Path, *, strict: bool, as_json: bool) -> None:
