@@ -126,3 +126,23 @@ def test_the_result_of_a_matte_that_nothing_uses_yet_is_what_it_cuts_out(window:
     settle(qtbot, window)
     s.set_step(step)
     assert s.refs()[1] == f"step:{joined}"
+
+
+def test_controls_that_do_nothing_in_a_mode_are_not_shown(window: MainWindow, qtbot: Any) -> None:
+    """A Luma matte by a colour has that colour's tolerances, by light where it begins and ends."""
+    s, sheet = window.state, window.bench.sheet
+    s.set_step(s.edits.run("step.add", kind="luma_matte", name="Light").made)
+    settle(qtbot, window)
+
+    def shown() -> set[str]:
+        return {n for n, r in sheet._rulers.items() if not r.isHidden()}
+
+    assert shown() == {"low", "high"}
+    box = sheet._choices["by"]
+    box.setCurrentText("a sampled colour")
+    box.textActivated.emit("a sampled colour")
+    settle(qtbot, window)
+    assert shown() == {"along", "across", "soft", "at"}
+    s.edits.undo()
+    settle(qtbot, window)
+    assert shown() == {"low", "high"}

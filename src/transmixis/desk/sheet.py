@@ -23,7 +23,7 @@ from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.refs import refs_of, slot_name, with_product
 from transmixis.shot.steps import kind_of
-from transmixis.shot.steps.params import facts
+from transmixis.shot.steps.params import counts, facts
 
 
 class SheetHead(QWidget):
@@ -249,7 +249,10 @@ class StepSheet(QWidget):
             return
         proposal = self._state.answers.made.get(step.id)
         values = proposal.values if proposal and step.id not in self._state.answers.folded else {}
+        fields = kind_of(step.kind).Params.model_fields
+        now = {n: self._state.edits.param(n) for n in (*self._rulers, *self._choices)}
         for name, ruler in self._rulers.items():
+            ruler.setVisible(counts(fields[name], now))
             ruler.show_value(float(self._state.edits.param(name)), values.get(name), len(step.pins.get(name, ())))
         for name, box in self._choices.items():
             box.setCurrentText(str(self._state.edits.param(name)))

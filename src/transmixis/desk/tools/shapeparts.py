@@ -22,6 +22,7 @@ IN, OUT, WIDE = "inward", "outward", "wide"
 FINE = 32  # places of a segment at which its limits are looked for
 LEAST = 2.5  # px of the screen: limits that lie closer to the outline are not drawn, and not taken hold of
 ARM = 4.0  # px of a whisker's arm for a px of doubt
+MOST_ARM = 22.0  # px of the screen: longer ones tangle
 SLIGHT = 0.25  # px of doubt: less has no whisker
 OVER = 1.0  # px: from here on it is over its limit
 
@@ -130,8 +131,8 @@ def paint_beside(p: QPainter, beside: Sequence[tuple[int, tuple[Any, bool]]], he
             pen.setDashPattern([v / wide for v in ((9, 4) if before else (3, 3))])
             p.setPen(pen)
             (p.drawPolygon if closed else p.drawPolyline)(shape)
-        top = min((shape.at(i) for i in range(shape.count())), key=lambda q: q.y())
-        _tag(p, top.x() + (-30 if before else 30), top.y() - 12, f"pin {frame}")
+        box = shape.boundingRect()  # beside its top, the one before on the left
+        _tag(p, box.left() - 34 if before else box.right() + 34, box.top() + 6, f"pin {frame}")
 
 
 def _tag(p: QPainter, x: float, y: float, words: str) -> None:
@@ -148,7 +149,7 @@ def paint_whiskers(p: QPainter, places: Array, ways: Array, off: Sequence[float]
     for place, way, px in zip(places, ways, off, strict=False):
         if not np.isfinite(px) or px < SLIGHT:
             continue
-        arm = ARM * px * way
+        arm = min(ARM * px, MOST_ARM / canvas.scale()) * way
         a, b = canvas.to_screen(*(place + arm)), canvas.to_screen(*(place - arm))
         over = px > OVER
         for ink, wide in ((WHITE if over else INK, 3.4), (VERMILION if over else WHITE, 1.6)):

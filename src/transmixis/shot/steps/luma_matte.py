@@ -35,6 +35,7 @@ BACK_LIMIT = 1.0  # 8-bit levels: what nobody sees
 PRESS = "Press the colour that is wanted in the picture."
 GRAINS = 4.0  # deviations of the ground's noise: what is fainter is ground
 GROUNDS = (AUTO, BLACK, WHITE)
+BY_COLOUR, BY_LIGHT = ("by", (COLOUR,)), ("by", (AUTO, BLACK, WHITE, BRIGHT, DARK, AS_IS))
 
 
 class LumaMatteParams(Params):
@@ -43,9 +44,17 @@ class LumaMatteParams(Params):
         "Elements shot on black or white come off their ground exactly; else a matte is made from brightness, darkness or a colour.",
     )  # fmt: skip
     low: float = number(
-        0.0, 0.0, 0.99, "", "Begins at", "Empty up to here. Raise it when a ground that is not quite black or white shows."
+        0.0,
+        0.0,
+        0.99,
+        "",
+        "Begins at",
+        "Empty up to here. Raise it when a ground that is not quite black or white shows.",
+        when=BY_LIGHT,
     )
-    high: float = number(1.0, 0.01, 1.0, "", "Solid from", "Solid from here on. Lower it when a solid thing stays see-through.")
+    high: float = number(
+        1.0, 0.01, 1.0, "", "Solid from", "Solid from here on. Lower it when a solid thing stays see-through.", when=BY_LIGHT
+    )
     along: float = number(
         25.0,
         1.0,
@@ -54,13 +63,25 @@ class LumaMatteParams(Params):
         "Light and shade",
         "How much lighter or darker than the sampled colour still counts (CIELAB lightness).",
         step=1,
+        when=BY_COLOUR,
     )
     across: float = number(
-        12.0, 1.0, 80.0, "ΔE", "Colour", "How far in hue and strength from the sampled colour still counts.", step=1
+        12.0,
+        1.0,
+        80.0,
+        "ΔE",
+        "Colour",
+        "How far in hue and strength from the sampled colour still counts.",
+        step=1,
+        when=BY_COLOUR,
     )
-    soft: float = number(0.5, 0.02, 3.0, "×", "Soft", "How wide the edge of the colour's range is, in its tolerances.", step=0.05)
+    soft: float = number(
+        0.5, 0.02, 3.0, "×", "Soft", "How wide the edge of the colour's range is, in its tolerances.", step=0.05, when=BY_COLOUR
+    )
     spots: tuple[tuple[float, float], ...] = hidden(())
-    at: float = number(1, 1, 1_000_000, "frame", "Sampled at", "The frame in which the colour was pressed.", step=1)
+    at: float = number(
+        1, 1, 1_000_000, "frame", "Sampled at", "The frame in which the colour was pressed.", step=1, when=BY_COLOUR
+    )
 
 
 class LumaMatte(StepKind[LumaMatteParams]):

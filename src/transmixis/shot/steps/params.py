@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -22,11 +23,25 @@ class Params(BaseModel):
         return {k: hours_of(v) if isinstance(v, str) and ":" in v and _is_clock(cls, k) else v for k, v in data.items()}
 
 
+When = tuple[str, tuple[str, ...]]  # another parameter, and those of its values with which this one does something
+
+
 def number(
-    default: float, low: float, high: float, unit: str, words: str, tip: str, *, step: float = 0.01, percent: bool = False
+    default: float,
+    low: float,
+    high: float,
+    unit: str,
+    words: str,
+    tip: str,
+    *,
+    step: float = 0.01,
+    percent: bool = False,
+    when: When | None = None,
 ) -> Any:
-    """A number with its range. `percent`: kept as 0..1, shown as per cent."""
+    """A number with its range. `percent`: kept as 0..1, shown as per cent. `when`: it has no control else."""
     extra = {"unit": unit, "words": words, "tip": tip, "step": step, "percent": percent, "control": "number"}
+    if when is not None:
+        extra["when"] = [when[0], list(when[1])]
     return Field(default, ge=low, le=high, json_schema_extra=extra)  # type: ignore[arg-type]
 
 
@@ -72,6 +87,12 @@ def words(default: str, name: str, tip: str) -> Any:
 def hidden(default: Any) -> Any:
     """A parameter with a control of its own, or none."""
     return Field(default, json_schema_extra={"control": "none"})
+
+
+def counts(info: FieldInfo, values: Mapping[str, Any]) -> bool:
+    """Whether a parameter does something as the others are set."""
+    when = facts(info).get("when")
+    return when is None or values.get(when[0]) in when[1]
 
 
 def facts(info: FieldInfo) -> dict[str, Any]:
