@@ -1,5 +1,6 @@
 """The work on KP030: the kite cut out by an outline on its own track, its tail by outlines that the picture carries from pin to pin, both joined;
-and beside it kite, tail and rod as they are unlike the empty frame."""
+and beside it kite, tail and rod as they are unlike the empty frame. Rod, stand and their shadow are replaced by the clean plate, brought to the take's
+light, the kite before it."""
 
 from __future__ import annotations
 
@@ -26,6 +27,18 @@ AROUND = [
     [400.0, 430.0],
     [360.0, 200.0],
 ]  # and its rod
+RIG = {  # the stand with its rod, and its shadow, loosely, px
+    "Rod and stand": [
+        (874, 538), (846, 478), (846, 508), (836, 526), (824, 524), (816, 506), (818, 456), (772, 500), (756, 520), (738, 520), (736, 510), (754, 482), (790, 444),
+        (817, 422), (818, 372), (820, 254), (821, 124), (770, 131), (674, 144), (624, 150), (546, 155), (538, 140), (626, 126), (677, 120), (776, 105), (812, 98),
+        (814, 84), (822, 79), (838, 54), (853, 70), (865, 84), (895, 92), (893, 105), (864, 115), (855, 124), (854, 214), (852, 300), (851, 380), (850, 426), (863, 448),
+        (882, 490), (884, 534),
+    ],
+    "Its shadow": [
+        (744, 296), (832, 296), (854, 430), (868, 480), (896, 540), (724, 540), (722, 520), (736, 478), (732, 400),
+    ],
+}  # fmt: skip
+LOOSE = {"off the edge": 1000.0, "shown beside": 100.0, "edge softness off": 1000.0}  # it lies at no edge
 KITE = {
     1: [(480.7, 59.6), (580.8, 147.0), (492.4, 293.2), (387.6, 153.6)],
     13: [(483.7, 62.0), (582.7, 149.0), (490.0, 291.7), (389.3, 153.3)],
@@ -73,13 +86,31 @@ def worked(shot: Shot) -> Shot:
     shot, tail = added(shot, "shapes", "Tail", ["plate=plate:hero"], ["line=corners"], [])
     tail = _tail(tail.model_copy(update={"inputs": {"plate": "plate:hero"}}))  # it swings by itself, not with the kite
     shot = shot.with_step(tail)
-    shot, _ = added(
+    shot, whole = added(
         shot, "join_mattes", "Kite and tail", ["plate=plate:hero", f"first=step:{kite.id}", f"adds=step:{tail.id}"], [], []
     )
     shot, around = added(shot, "garbage_matte", "Around the kite", [], [f"points={AROUND}", "feather=6"], [])
     inputs = ["plate=plate:hero", "clean=plate:clean", f"garbage=step:{around.id}"]
     shot, _ = added(shot, "difference_matte", "Unlike the empty frame", inputs, ["unlike=0.24"], [])
+    shot, rig = added(
+        shot, "shapes", "Rod, stand, shadow", ["plate=plate:hero"], ["line=corners", "carry=nothing, eased", "feather=1"], []
+    )
+    shot = shot.with_step(_rig(rig).model_copy(update={"limits": LOOSE, "inputs": {"plate": "plate:hero"}}))
+    inputs = ["plate=plate:hero", "clean=plate:clean", f"gone=step:{rig.id}", f"front=step:{whole.id}"]
+    shot, _ = added(shot, "clean_patch", "Without rod and stand", inputs, ["feather=3"], [])
     return shot
+
+
+def _rig(step: Step) -> Step:
+    """Outlines that stand still about what must go."""
+    shapes = kind_of("shapes")
+    param = "outline"
+    for k, (name, points) in enumerate(RIG.items()):
+        if k:
+            step, param = shapes.with_thing(step, "outline")
+        step = shapes.thing_set(step, param, "name", name)
+        step = _pinned(step, param, {1: [(float(x), float(y)) for x, y in points]})
+    return step
 
 
 def _tail(step: Step) -> Step:

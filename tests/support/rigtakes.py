@@ -77,7 +77,9 @@ def _scene(t: float, shift: tuple[float, float], h: int, w: int, hide: bool) -> 
     windy = np.clip((line - y) / 3 + 0.5, 0, 1)
     whole = wall * (1 - windy[..., None]) + leaves * windy[..., None]
     small = cv2.GaussianBlur(cv2.resize(whole.astype(np.float32), (w, h), interpolation=cv2.INTER_AREA), (0, 0), LENS)
-    return np.asarray(np.clip(small, 0.003, 1)), np.asarray(cv2.resize(windy.astype(np.float32), (w, h), interpolation=cv2.INTER_AREA))
+    return np.asarray(np.clip(small, 0.003, 1)), np.asarray(
+        cv2.resize(windy.astype(np.float32), (w, h), interpolation=cv2.INTER_AREA)
+    )
 
 
 def grained(linear: Array, rng: np.random.Generator) -> Array:

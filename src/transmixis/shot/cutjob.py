@@ -79,7 +79,7 @@ class Folder:
         progress.at(1, 1, "done")
         if failed and not rows:
             raise UserError(next(iter(failed.values())))
-        result = {**told, "frames": rows, "failed": failed, "worst": _worst(rows)}
+        result = {**told, "frames": rows, "failed": failed, "worst": worst_of(rows)}
         write_atomically(self.out / READINGS, dumps(cleaned(result)))
         return result
 
@@ -97,7 +97,7 @@ def reading_dict(r: Any) -> dict[str, Any]:
     return {**out, "note": r.note} if r.note else out
 
 
-def _worst(frames: list[dict[str, Any]]) -> dict[str, Any] | None:
+def worst_of(frames: list[dict[str, Any]]) -> dict[str, Any] | None:
     """The reading that is furthest over its limit, and where; None if nothing was read."""
     known = [(r["ratio"], f["frame"], r) for f in frames for r in f["readings"] if r["ratio"] is not None]
     if not known:

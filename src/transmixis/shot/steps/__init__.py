@@ -7,6 +7,7 @@ from transmixis.shot.contract import AnyKind
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.camera import Camera
 from transmixis.shot.steps.camera_file import CameraFile
+from transmixis.shot.steps.clean_patch import CleanPatch
 from transmixis.shot.steps.conform import Conform
 from transmixis.shot.steps.cut_out_still import CutOutStill
 from transmixis.shot.steps.difference_matte import DifferenceMatte
@@ -64,6 +65,7 @@ KINDS: dict[str, AnyKind] = {
         Camera(),
         CameraFile(),
         Straighten(),
+        CleanPatch(),
         Patch(),
         Match(),
         Place(),

@@ -1,0 +1,196 @@
+"""A clean plate brought to a take: where it stands, in each frame's light, carried by what the wind does about the place, and grained anew."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+
+import cv2
+import numpy as np
+from skimage.restoration import denoise_nl_means
+
+from transmixis.core.errors import UserError
+from transmixis.core.motion.camera import Move, anchor_of, follow
+from transmixis.core.motion.coding import coded_luma, grey_of
+from transmixis.core.motion.motion import similarity_matrix
+from transmixis.core.motion.sampling import Splined
+from transmixis.core.repair.wind import Bridge, bridge, flow, grid_of, off_grid, on_grid
+from transmixis.core.survey.clean_fit import light_over, median_move
+from transmixis.core.survey.noise import noise_law, noise_over_time
+from transmixis.core.types import Array, Mask, Matte, Rgb
+
+MOVES = 0.08  # px: what the clean take's flow makes of grain alone is about a third of it
+SMOOTH = 6.0  # px: over which it is told whether things move
+ALIKE = 0.7  # deviations of the noise: how unlike places may be that are averaged
+WIDER = 5  # px: what is hidden is a little more than what must go, its blur
+
+
+@dataclass(frozen=True)
+class CleanPlate:
+    """`picture` (h, w, 3) the clean plate, averaged, in its own place; `left` (h, w, 1) the share of its noise that is left in it; `way` (2, h, w) px from each
+    px of the take to its place there; `moving` (h, w) 0..1 where things move in the take; `law` (3, 2) the take's noise, `own` the clean plate's."""
+
+    picture: Rgb
+    left: float
+    way: Array
+    moving: Array
+    law: Array
+    own: Array
+    move: Move
+    spline: Splined = field(repr=False, compare=False)
+
+    def cut(self, box: tuple[slice, slice]) -> CleanPlate:
+        """The part of it in a box of the frame, which is wide enough that what is looked up lies in it too."""
+        picture = np.ascontiguousarray(self.picture[box])
+        return replace(self, picture=picture, way=self.way[:, box[0], box[1]], moving=self.moving[box], spline=Splined(picture))
+
+
+@dataclass(frozen=True)
+class Brought:
+    """One frame's: its `gain` (3,) over the clean plate, and how things have moved on the grid (2, gh, gw) px."""
+
+    gain: Array
+    flow: Array
+
+
+def learn_clean(frames: Sequence[Rgb], cleans: Sequence[Rgb], hidden: Mask) -> CleanPlate:
+    """Learn from sampled `frames` of a take, linear (h, w, 3), and one or more frames of the clean plate; `hidden` (h, w) is what they do not share. Raises
+    UserError where they cannot be brought together."""
+    if any(f.shape != c.shape for f in frames for c in cleans):
+        raise UserError("The clean plate has another size than the take; bring it to the take's size.")
+    middle = cleans[len(cleans) // 2]
+    anchor = anchor_of(grey_of(middle), where=~hidden)
+    move = median_move([m for m in (follow(anchor, grey_of(f)).move for f in frames) if m])
+    way = _way(move, middle.shape[:2])
+    picture, moving = _averaged(cleans, middle)
+    left = 1 / len(cleans)
+    if len(cleans) > 1:
+        moving = _sampled(Splined(moving[..., None]), way)[..., 0]
+    told = noise_over_time(list(pairwise(frames))) if len(frames) > 1 else None
+    law = told.law if told is not None else np.median([noise_law(f, ~hidden) for f in frames], axis=0)
+    own = _own_law(cleans, law)
+    if len(cleans) == 1:
+        picture, left = _quietened(middle, own)
+    plate = CleanPlate(picture, left, way, moving, law, own, move, Splined(picture))
+    if len(cleans) == 1:
+        plate = _told_by_take(plate, frames, hidden)
+    return plate
+
+
+def _own_law(cleans: Sequence[Rgb], law: Array) -> Array:
+    """The clean plate's noise: over time, else as read in space, where texture may pass for it, but no more than the take's own, of one camera."""
+    pairs = [(a, _evened(b, a)) for a, b in pairwise(cleans)]
+    told = noise_over_time(pairs) if pairs else None
+    if told is not None:
+        return told.law
+    return np.minimum(noise_law(cleans[0], np.ones(cleans[0].shape[:2], bool)), law)
+
+
+def _quietened(clean: Rgb, law: Array) -> tuple[Rgb, float]:
+    """A single clean frame with less of its noise, which would stand still in the take: means of places that look alike (Buades, Coll, Morel, 2005) where its
+    noise is as strong everywhere; and the share of the noise that is left."""
+    slope, base = np.maximum(law[:, 0], 1e-7), law[:, 1]
+    even = (2 / slope * np.sqrt(np.maximum(clean * slope + base, 1e-9))).astype(np.float32)  # deviation 1 (Anscombe, 1948)
+    quiet = denoise_nl_means(even, patch_size=5, patch_distance=7, h=ALIKE, sigma=1.0, fast_mode=True, channel_axis=2)
+    taken = float(np.median(np.square(even - quiet))) / 0.455  # the median of a chi square of one degree
+    return ((np.square(quiet * slope / 2) - base) / slope).astype(np.float32), float(np.clip(1 - taken, 0, 1))
+
+
+def _way(move: Move, shape: tuple[int, ...]) -> Array:
+    """(2, h, w) px from where something stands in the take to where in the clean plate."""
+    h, w = shape[:2]
+    x, y = np.meshgrid(np.arange(w) + 0.5, np.arange(h) + 0.5)
+    if not move:
+        return np.zeros((2, h, w), np.float32)
+    back = np.linalg.inv(similarity_matrix(move.similarity((h, w))))
+    at = np.stack([x, y, np.ones_like(x)], -1) @ back.T
+    return np.stack([at[..., 0] / at[..., 2] - x, at[..., 1] / at[..., 2] - y]).astype(np.float32)
+
+
+def _averaged(cleans: Sequence[Rgb], middle: Rgb) -> tuple[Rgb, Array]:
+    """The clean frames laid over the middle one and averaged, and where (h, w) 0..1 they show that things move."""
+    h, w = middle.shape[:2]
+    if len(cleans) == 1:
+        return middle, np.zeros((h, w), np.float32)
+    reference, everywhere, none = coded_luma(middle), np.ones((h, w), np.float32), np.zeros((2, h, w), np.float32)
+    flows = [none if c is middle else flow(coded_luma(_evened(c, middle)), reference, everywhere, none) for c in cleans]
+    moving = _moving(flows)
+    total = np.zeros_like(middle)
+    for c, u in zip(cleans, flows, strict=True):
+        total += c if c is middle else _sampled(Splined(_evened(c, middle)), u * moving)
+    return (total / len(cleans)).astype(np.float32), moving
+
+
+def _evened(frame: Rgb, other: Rgb) -> Rgb:
+    found = light_over(frame, other, np.ones(frame.shape[:2], bool))
+    return frame if found is None else (frame * np.exp2(found[0])).astype(np.float32)
+
+
+def _moving(flows: Sequence[Array]) -> Array:
+    """Where (h, w) 0..1 things move over several flows (2, h, w)."""
+    size = np.sqrt(cv2.GaussianBlur(np.mean([(u * u).sum(axis=0) for u in flows], axis=0).astype(np.float32), (0, 0), SMOOTH))
+    return np.asarray(np.clip(size / MOVES - 1, 0, 1), np.float32)
+
+
+def _told_by_take(plate: CleanPlate, frames: Sequence[Rgb], hidden: Mask) -> CleanPlate:
+    """With one clean frame alone the take says where things move; through what is hidden it goes on as beside it."""
+    seen = (~hidden).astype(np.float32)
+    lit = [plate.picture * gain_of(f, plate, hidden) for f in frames]
+    flows = [flow(coded_luma(c), coded_luma(f), seen, plate.way) - plate.way for f, c in zip(frames, lit, strict=True)]
+    moving = _moving([u * seen for u in flows])
+    grown = cv2.GaussianBlur(moving * seen, (0, 0), 20) / np.maximum(cv2.GaussianBlur(seen, (0, 0), 20), 1e-3)
+    return replace(plate, moving=np.where(hidden, grown, moving).astype(np.float32))
+
+
+def _sampled(spline: Splined, way: Array) -> Array:
+    """A picture sampled where `way` (2, h, w) leads from every px; what lies beyond the border is as at it."""
+    h, w = way.shape[1:]
+    x, y = np.meshgrid(np.arange(w) + 0.5, np.arange(h) + 0.5)
+    at = np.stack(
+        [np.clip(x + way[0], 0.01, spline.width - 0.01).ravel(), np.clip(y + way[1], 0.01, spline.height - 0.01).ravel()], 1
+    )
+    return spline.at(at)[0].reshape(h, w, -1)
+
+
+def gain_of(frame: Rgb, plate: CleanPlate, hidden: Mask) -> Array:
+    """(3,) the light of a frame over the clean plate's; 1 where it cannot be told."""
+    there = _sampled(plate.spline, plate.way)
+    found = light_over(there, frame, ~hidden & (there.min(axis=2) > 0))
+    return np.ones(3, np.float32) if found is None else np.exp2(found[0]).astype(np.float32)
+
+
+def brought(frame: Rgb, plate: CleanPlate, hidden: Mask) -> Brought:
+    """How the clean plate has to be brought to one frame, (h, w, 3) linear; through `hidden` (h, w) nothing is told yet: see `bridge_over`."""
+    gain = gain_of(frame, plate, hidden)
+    if not (plate.moving > 0.5).any():
+        return Brought(gain, np.zeros((2, *grid_of(hidden.shape)[0].shape)))
+    seen = (cv2.dilate(hidden.astype(np.uint8), np.ones((WIDER, WIDER), np.uint8)) == 0).astype(np.float32)
+    u = flow(coded_luma(plate.picture * gain), coded_luma(frame), seen, plate.way) - plate.way
+    return Brought(gain, on_grid(u))
+
+
+def bridge_over(plate: CleanPlate, hidden: Mask, some: Sequence[Brought]) -> Bridge:
+    """How what moves is carried through what is hidden, chosen by some frames."""
+    wide = cv2.dilate(hidden.astype(np.uint8), np.ones((WIDER, WIDER), np.uint8)) > 0
+    return bridge(wide, plate.moving, [b.flow for b in some])
+
+
+def background(plate: CleanPlate, b: Brought, over: Bridge) -> Rgb:
+    """The clean plate as it would be seen in a frame (h, w, 3), without grain of its own but what is left of the clean plate's."""
+    u = off_grid(over.over(b.flow), plate.moving.shape) * plate.moving
+    return np.asarray(_sampled(plate.spline, plate.way + u) * b.gain, np.float32)
+
+
+def grain(behind: Rgb, plate: CleanPlate, gain: Array, seed: int) -> Rgb:
+    """Grain by the take's law, new for every seed (h, w, 3), as much as the background has not."""
+    level = np.maximum(behind, 0)
+    want = plate.law[:, 0] * level + plate.law[:, 1]
+    have = plate.left * gain * gain * (plate.own[:, 0] * level / gain + plate.own[:, 1])
+    lack = np.sqrt(np.maximum(want - have, 0))
+    return np.asarray(lack * np.random.default_rng((13, seed)).standard_normal(behind.shape), np.float32)
+
+
+def laid(frame: Rgb, behind: Rgb, matte: Matte) -> Rgb:
+    """The background laid over a frame where the matte (h, w) says so."""
+    return np.asarray(frame + matte[..., None] * (behind - frame), np.float32)

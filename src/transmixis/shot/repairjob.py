@@ -1,0 +1,95 @@
+"""A plate mended without a production: one step of Repair, its frames written in the plate's own coding, with their readings."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from transmixis.core.errors import UserError
+from transmixis.core.progress import Progress
+from transmixis.media.cache import FrameCache
+from transmixis.media.colour import LINEAR
+from transmixis.media.files import make_folder, write_atomically
+from transmixis.media.source import Source
+from transmixis.media.still import write_still
+from transmixis.shot.bare import bare_plate, bare_shot
+from transmixis.shot.cutjob import READINGS, reading_dict, told_plate, worst_of
+from transmixis.shot.keeping import REF, keeping
+from transmixis.shot.material import Material
+from transmixis.shot.model import Shot, Step
+from transmixis.shot.outputs import refuse
+from transmixis.shot.plainjson import cleaned, dumps
+from transmixis.shot.products import DEFAULT_CACHE
+from transmixis.shot.render import Renderer
+from transmixis.shot.steps.clean_patch import CleanPatch
+
+MEND = "mend"
+
+
+@dataclass(frozen=True)
+class RepairJob:
+    """What is mended of `plate`: `gone` says what must go (outlines, a matte as a still or a sequence), `clean` is the clean plate; `settings` of the step. `exr`: linear
+    pictures instead of 16-bit ones in the plate's coding."""
+
+    plate: Path
+    gone: Path
+    clean: Path
+    settings: dict[str, Any]
+    space: str | None = None
+    exr: bool = False
+
+
+def run_repair(job: RepairJob, out: Path, progress: Progress, *, overwrite: bool = False) -> dict[str, Any]:
+    """Write repaired.####.png (or .exr), counted from 1, into `out`; gives what is kept there as readings.json. Broken frames are named and passed over. Raises
+    UserError before any work if something would be written over."""
+    shot, source = _shot(job)
+    ending = "exr" if job.exr else "png"
+    files = [out / f"repaired.{n:04d}.{ending}" for n in range(1, shot.length + 1)]
+    refuse([*files, out / READINGS], inputs=[job.plate, job.gone, job.clean], overwrite=overwrite)
+    make_folder(out)
+    renderer = Renderer(shot, Material(Path.cwd()), FrameCache(DEFAULT_CACHE))
+    renderer.progress = progress
+    rows, failed = _written(renderer, files, job, source, progress)
+    told = {"plate": told_plate(source, shot), "settings": dict(shot.step(MEND).params)}
+    result = {**told, "frames": rows, "failed": failed, "worst": worst_of(rows)}
+    write_atomically(out / READINGS, dumps(cleaned(result)))
+    return result
+
+
+def _shot(job: RepairJob) -> tuple[Shot, Source]:
+    """The plate with what must go, and the step that mends it."""
+    shot, source = bare_shot(job.plate, job.space)
+    clean, _ = bare_plate(job.clean, "clean", "clean", job.space)
+    shot = keeping(shot.model_copy(update={"plates": (*shot.plates, clean)}), job.gone)
+    inputs = {"plate": "plate:hero", "clean": "plate:clean", "gone": REF}
+    step = Step(id=MEND, kind=CleanPatch.kind, name="Clean patch", inputs=inputs, params=job.settings)
+    return shot.model_copy(update={"steps": (*shot.steps, step)}), source
+
+
+def _written(
+    renderer: Renderer, files: Sequence[Path], job: RepairJob, source: Source, progress: Progress
+) -> tuple[list[dict[str, Any]], dict[str, str]]:
+    rows: list[dict[str, Any]] = []
+    failed: dict[str, str] = {}
+    for n, path in enumerate(files, 1):
+        progress.at(n - 1, len(files), f"mending frame {n} of {len(files)}")
+        try:
+            picture = renderer.product(f"step:{MEND}", n).picture
+            readings = renderer.measure(MEND, n)
+        except UserError as e:
+            failed[str(n)] = str(e)
+            continue
+        assert picture is not None
+        made = np.clip(picture, 0, None)
+        write_still(path, made, kind="half", space=LINEAR) if job.exr else write_still(
+            path, made, kind="uint16", space=source.info.space
+        )
+        rows.append({"frame": n, "readings": [reading_dict(r) for r in readings]})
+    progress.at(1, 1, "done")
+    if failed and not rows:
+        raise UserError(next(iter(failed.values())))
+    return rows, failed

@@ -1,0 +1,172 @@
+"""The Clean patch step and `transmixis repair patch`: what goes, what stays to the bit, what passes in front, what is read, what is refused."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from clirun import here, ran
+from rigtakes import rig_take
+
+from transmixis.core.errors import UserError
+from transmixis.media.cache import FrameCache
+from transmixis.media.still import read_coded, write_still
+from transmixis.shot.material import Material
+from transmixis.shot.model import Plate, Shot, Step
+from transmixis.shot.render import Renderer
+from transmixis.shot.steps import kind_of
+
+FRAMES, CLEANS, SIZE = 4, 3, (135, 240)
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A small take, its clean take, and mattes of what must go and of what passes in front, as files."""
+    out = tmp_path_factory.mktemp("rig")
+    take = rig_take(False, FRAMES, CLEANS, SIZE)
+    for n in range(FRAMES):
+        write_still(out / f"take.{1001 + n}.exr", take.plate[n], kind="float")
+        write_still(out / f"gone.{n + 1:04d}.png", take.region, kind="uint8")
+        front = np.zeros(SIZE, np.float32)
+        front[60:75, 110 + 5 * n : 130 + 5 * n] = 1
+        write_still(out / f"front.{n + 1:04d}.png", np.dstack([front] * 4), kind="uint8")
+    for m in range(CLEANS):
+        write_still(out / f"clean.{m + 1:04d}.exr", take.clean[m], kind="float")
+    return out
+
+
+def shot(folder: Path, clean: str = "clean.####.exr", **inputs: str) -> Shot:
+    step = Step(
+        id="patch",
+        kind="clean_patch",
+        name="Without",
+        inputs={"plate": "plate:hero", "clean": "plate:clean", "gone": "step:gone", **inputs},
+        params={"feather": 1.0},
+    )
+    plates = (
+        Plate(id="hero", role="hero", path=str(folder / "take.####.exr")), Plate(id="clean", role="clean", path=str(folder / clean)),
+        Plate(id="gone", role="element", path=str(folder / "gone.####.png"), space="linear"), Plate(id="front", role="element", path=str(folder / "front.####.png")),
+    )  # fmt: skip
+    gone = Step(
+        id="gone", kind="luma_matte", name="Gone", inputs={"plate": "plate:gone"}, params={"by": "the picture is a matte"}
+    )
+    return Shot(code="A010", length=FRAMES, width=SIZE[1], height=SIZE[0], plates=plates, steps=(gone, step))
+
+
+def rendered(s: Shot) -> Renderer:
+    return Renderer(s, Material(Path.cwd()), FrameCache(1 << 28))
+
+
+def test_the_rig_goes_and_the_rest_stays(folder: Path) -> None:
+    take, r = rig_take(False, FRAMES, CLEANS, SIZE), rendered(shot(folder))
+    for n in (1, 3):
+        product = r.product("step:patch", n)
+        assert product.picture is not None
+        assert product.matte is not None
+        untouched = product.matte == 0
+        assert untouched.mean() > 0.5
+        np.testing.assert_array_equal(product.picture[untouched], take.plate[n - 1][untouched])
+        gone = take.region > 0
+        before = np.sqrt(np.square(take.plate[n - 1] - take.truth[n - 1])[gone].mean())
+        after = np.sqrt(np.square(product.picture - take.truth[n - 1])[gone].mean())
+        assert after < 0.25 * before  # three clean frames of a quarter of the size, and its grain
+    other = r.product("step:patch", 2).picture
+    assert other is not None
+    again = rendered(shot(folder)).product("step:patch", 2).picture
+    np.testing.assert_array_equal(other, again)  # the same bytes whenever it is made
+
+
+def test_what_passes_in_front_is_left_as_it_is(folder: Path) -> None:
+    take = rig_take(False, FRAMES, CLEANS, SIZE)
+    product = rendered(shot(folder, front="plate:front")).product("step:patch", 2)
+    assert product.picture is not None
+    np.testing.assert_array_equal(product.picture[60:75, 115:135], take.plate[1][60:75, 115:135])
+
+
+def test_readings_tell_seam_grain_and_what_stands_still(folder: Path) -> None:
+    r = rendered(shot(folder))
+    read = {x.name: x for x in r.measure("patch", 3)}
+    assert set(read) == {"seam", "unlike", "grain off", "boil", "stirs"}
+    assert all(x.value is not None for x in read.values())
+    assert read["seam"].value < 5
+    assert read["grain off"].value < 30
+    assert 60 < read["boil"].value < 150
+    s = shot(folder)
+    off = s.with_step(s.step("patch").model_copy(update={"params": {"feather": 1.0, "grain": 0.0}}))
+    flat = {x.name: x for x in rendered(off).measure("patch", 3)}
+    assert flat["grain off"].value > 30
+    assert flat["stirs"].value < 75 < read["stirs"].value
+    assert {x.name for x in r.measure("patch", 1)} == {"seam", "unlike", "grain off"}
+
+
+def test_nothing_to_go_and_all_to_go(folder: Path, tmp_path: Path) -> None:
+    for name, value in (("none", 0.0), ("all", 1.0)):
+        write_still(tmp_path / f"{name}.png", np.full(SIZE, value, np.float32), kind="uint8")
+    base = shot(folder)
+
+    def by(name: str) -> Renderer:
+        plates = tuple(p.model_copy(update={"path": str(tmp_path / f"{name}.png")}) if p.id == "gone" else p for p in base.plates)
+        return rendered(base.model_copy(update={"plates": plates}))
+
+    same = by("none").product("step:patch", 1)
+    np.testing.assert_array_equal(same.picture, rig_take(False, FRAMES, CLEANS, SIZE).plate[0])
+    assert by("none").measure("patch", 1)[0].note == "nothing has to go here"
+    with pytest.raises(UserError, match="covers the whole frame"):
+        by("all").product("step:patch", 1)
+
+
+def test_one_clean_frame_and_wind_that_is_not_carried(folder: Path) -> None:
+    s = shot(folder, clean="clean.0002.exr")
+    stands = s.with_step(s.step("patch").model_copy(update={"params": {"feather": 1.0, "wind": "as it stands", "grain": 0.0}}))
+    carried = s.with_step(s.step("patch").model_copy(update={"params": {"feather": 1.0, "grain": 0.0}}))
+    take, gone = rig_take(False, FRAMES, CLEANS, SIZE), rig_take(False, FRAMES, CLEANS, SIZE).region > 0
+    off = []
+    for made in (stands, carried):
+        p = rendered(made).product("step:patch", 2).picture
+        assert p is not None
+        off.append(float(np.square(p - take.truth[1])[gone & take.windy].mean()))
+    assert off[1] < off[0]
+    assert kind_of("clean_patch").roles == ("mended",)
+
+
+def test_from_the_command_line(folder: Path, tmp_path: Path) -> None:
+    args = (
+        "repair",
+        "patch",
+        folder / "take.1001.exr",
+        "--clean",
+        folder / "clean.####.exr",
+        "--region",
+        folder / "gone.0001.png",
+    )
+    told = json.loads(here(*args, "--out", tmp_path / "out", "--json").stdout)
+    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == [
+        *("readings.json",),
+        *(f"repaired.{n:04d}.png" for n in range(1, 5)),
+    ]
+    assert [f["frame"] for f in told["frames"]] == [1, 2, 3, 4]
+    assert {r["name"] for r in told["frames"][1]["readings"]} == {"seam", "unlike", "grain off", "boil", "stirs"}
+    assert read_coded(tmp_path / "out" / "repaired.0001.png").dtype == np.uint16
+    here(*args, "--out", tmp_path / "lin", "--exr", "--no-wind", "--feather", "0")
+    assert (tmp_path / "lin" / "repaired.0004.exr").exists()
+    again = ran(*args, "--out", tmp_path / "out")
+    assert again.returncode == 1
+    assert "overwrite" in again.stderr
+    small = tmp_path / "small.png"
+    write_still(small, np.ones((40, 40), np.float32), kind="uint8")
+    wrong = ran(
+        "repair",
+        "patch",
+        folder / "take.1001.exr",
+        "--clean",
+        folder / "clean.####.exr",
+        "--region",
+        small,
+        "--out",
+        tmp_path / "no",
+    )
+    assert wrong.returncode == 1
+    assert "matte of the plate's size" in wrong.stderr
+    here(*args, "--out", tmp_path / "out", "--overwrite")
