@@ -4,8 +4,9 @@ light, the kite before it."""
 
 from __future__ import annotations
 
-from transmixis.shot.model import Pin, Shot, Step
-from transmixis.shot.pins import set_pin
+from outlines import pinned, standing
+
+from transmixis.shot.model import Shot, Step
 from transmixis.shot.stepjob import added
 from transmixis.shot.steps import kind_of
 
@@ -38,7 +39,6 @@ RIG = {  # the stand with its rod, and its shadow, loosely, px
         (744, 296), (832, 296), (854, 430), (868, 480), (896, 540), (724, 540), (722, 520), (736, 478), (732, 400),
     ],
 }  # fmt: skip
-LOOSE = {"off the edge": 1000.0, "shown beside": 100.0, "edge softness off": 1000.0}  # it lies at no edge
 KITE = {
     1: [(480.7, 59.6), (580.8, 147.0), (492.4, 293.2), (387.6, 153.6)],
     13: [(483.7, 62.0), (582.7, 149.0), (490.0, 291.7), (389.3, 153.3)],
@@ -82,7 +82,7 @@ def worked(shot: Shot) -> Shot:
     shot, _ = added(shot, "surface_track", "Kite's face", ["plate=plate:hero"], track, [])
     inputs = ["plate=plate:hero", "motion=step:surface_track"]
     shot, kite = added(shot, "shapes", "Kite", inputs, [f"at={AT}", "line=corners"], [])
-    shot = shot.with_step(_pinned(kite, "outline", KITE))
+    shot = shot.with_step(pinned(kite, "outline", KITE))
     shot, tail = added(shot, "shapes", "Tail", ["plate=plate:hero"], ["line=corners"], [])
     tail = _tail(tail.model_copy(update={"inputs": {"plate": "plate:hero"}}))  # it swings by itself, not with the kite
     shot = shot.with_step(tail)
@@ -95,22 +95,10 @@ def worked(shot: Shot) -> Shot:
     shot, rig = added(
         shot, "shapes", "Rod, stand, shadow", ["plate=plate:hero"], ["line=corners", "carry=nothing, eased", "feather=1"], []
     )
-    shot = shot.with_step(_rig(rig).model_copy(update={"limits": LOOSE, "inputs": {"plate": "plate:hero"}}))
+    shot = shot.with_step(standing(rig, RIG).model_copy(update={"inputs": {"plate": "plate:hero"}}))
     inputs = ["plate=plate:hero", "clean=plate:clean", f"gone=step:{rig.id}", f"front=step:{whole.id}"]
     shot, _ = added(shot, "clean_patch", "Without rod and stand", inputs, ["feather=3"], [])
     return shot
-
-
-def _rig(step: Step) -> Step:
-    """Outlines that stand still about what must go."""
-    shapes = kind_of("shapes")
-    param = "outline"
-    for k, (name, points) in enumerate(RIG.items()):
-        if k:
-            step, param = shapes.with_thing(step, "outline")
-        step = shapes.thing_set(step, param, "name", name)
-        step = _pinned(step, param, {1: [(float(x), float(y)) for x, y in points]})
-    return step
 
 
 def _tail(step: Step) -> Step:
@@ -123,14 +111,6 @@ def _tail(step: Step) -> Step:
         named.append((bow, name, places))
     for param, name, places in named:
         step = shapes.thing_set(step, param, "name", name)
-        step = _pinned(step, param, places)
+        step = pinned(step, param, places)
     step = shapes.thing_set(step, string, "wide", 2.6)
     return shapes.without_thing(step, "outline")
-
-
-def _pinned(step: Step, param: str, places: dict[int, list[tuple[float, float]]]) -> Step:
-    """An outline set by hand at some frames."""
-    for frame, points in places.items():
-        value = [[i, x, y] for i, (x, y) in enumerate(points, 1)]
-        step = set_pin(step, param, Pin(frame=frame, value=value, easing="linear"))
-    return step

@@ -3,10 +3,10 @@ face is like the window behind it in places, so that outlines well within it say
 
 from __future__ import annotations
 
-from transmixis.shot.model import Pin, Plate, Shot, Step
-from transmixis.shot.pins import set_pin
+from outlines import standing
+
+from transmixis.shot.model import Plate, Shot
 from transmixis.shot.stepjob import added
-from transmixis.shot.steps import kind_of
 
 SEA = "plates/KP010/background/KP010_background.mp4"
 CORES = {  # outlines well within it on all frames, px
@@ -18,35 +18,18 @@ CORES = {  # outlines well within it on all frames, px
         (345, 470), (392, 448), (406, 420), (406, 370), (406, 325),
     ],
 }  # fmt: skip
-NO_EDGE = {
-    "off the edge": 1000.0,
-    "shown beside": 100.0,
-    "edge softness off": 1000.0,
-}  # a core lies at no edge, nor does its border show
 
 
 def worked(shot: Shot) -> Shot:
     """The shot with its steps."""
     shot, courier = added(shot, "difference_matte", "Courier", ["plate=plate:hero", "clean=plate:clean"], [], [])
     shot, solid = added(shot, "shapes", "Solid within", ["plate=plate:hero"], ["line=smooth", "carry=nothing, eased"], [])
-    shot = shot.with_step(_cores(solid).model_copy(update={"limits": NO_EDGE}))
+    shot = shot.with_step(standing(solid, CORES))
     inputs = ["plate=plate:hero", f"first=step:{courier.id}", f"cores=step:{solid.id}"]
     shot, whole = added(shot, "join_mattes", "Courier, solid within", inputs, [], [])
     shot, placed = added(shot, "place", "Before the sea", [f"front=step:{whole.id}", "back=plate:background"], [], [])
     shot, _ = added(shot, "edges", "Edges", [f"result=step:{placed.id}", "plate=plate:hero"], [], [])
     return shot
-
-
-def _cores(step: Step) -> Step:
-    """The step with its outlines, which stand still."""
-    shapes = kind_of("shapes")
-    param = "outline"
-    for k, (name, points) in enumerate(CORES.items()):
-        if k:
-            step, param = shapes.with_thing(step, "outline")
-        step = shapes.thing_set(step, param, "name", name)
-        step = set_pin(step, param, Pin(frame=1, value=[[i, *p] for i, p in enumerate(points, 1)], easing="linear"))
-    return step
 
 
 def plates() -> tuple[Plate, ...]:
