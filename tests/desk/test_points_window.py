@@ -220,6 +220,19 @@ def test_what_a_cut_out_is_shown_on(window: MainWindow, qtbot: Any) -> None:
     qtbot.keyClick(window, Qt.Key.Key_B, SHIFT)
     assert word.text() == "Usual ground"
     assert corner() == dim
+    # once another step makes the shot's picture of it, the view Result is that, and Cut-out still the matte's
+    made = s.edits.run("step.add", kind="join_mattes", name="Whole").made
+    shot = s.shot
+    assert shot is not None
+    inputs = {"plate": "plate:hero", "first": "step:shapes"}
+    s.edits.change("join", lambda: shot.with_step(shot.step(made).model_copy(update={"inputs": inputs})))
+    settle(qtbot, window)
+    s.set_step("shapes")
+    assert corner() != dim
+    s.set_view("Cut-out")
+    assert corner() == dim
+    assert word.isVisible()
+    assert window.bench.tools.isHidden()
 
 
 def test_whiskers_are_as_long_as_the_doubt() -> None:

@@ -126,7 +126,7 @@ def test_keys_move_frames_steps_views_and_pages(bench: MainWindow, qtbot: Any) -
 
 def test_every_view_shows_what_it_says(bench: MainWindow, qtbot: Any) -> None:
     seen = {}
-    for view in ("Plate", "Matte", "Result", "Difference", "Beside"):
+    for view in ("Plate", "Matte", "Cut-out", "Result", "Difference", "Beside"):
         press(qtbot, bench.bench.views, bench.bench.views.x_of(view) + 4, 12)
         assert bench.state.view == view
         settle(qtbot, bench)

@@ -25,7 +25,8 @@ from transmixis.shot.steps import kind_of
 
 VIEW_TIPS = {
     "Plate": "the recording as it came (hold Y)",
-    "Matte": "white stays, black goes",
+    "Matte": "of the chosen step, if it has one: white stays, black goes",
+    "Cut-out": "what the chosen step's matte cuts out, on a ground (Shift B)",
     "Result": "the finished picture of the shot; of a matte that nothing uses yet, what it cuts out",
     "Difference": "what the steps changed, four times as strong",
     "Beside": "plate left, result right; drag the line",
@@ -214,7 +215,9 @@ class Bench(QWidget):
     def _take_tool(self) -> None:
         """The chosen step's tool comes into the viewer; several are offered by their names."""
         names = [h.words for h in self.hands.handles]
-        self.tools.setVisible(len(names) > 1)
+        step = self.state.step
+        listed = step is not None and kind_of(step.kind).thing is not None  # the sheet's list chooses among them
+        self.tools.setVisible(len(names) > 1 and not listed)
         if len(names) > 1 and self.hands.tool is not None:
             self.tools.set_words(tuple(names), self.hands.tool.handle.words)
         self.viewer.hold(self.hands.tool)

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QElapsedTimer, QObject, Qt, QTimer, pyqtSignal
 
 from transmixis.core.errors import UserError
 from transmixis.desk.engine import AHEAD, LOOK, Engine
-from transmixis.desk.state import GROUNDS, State
+from transmixis.desk.state import GROUNDS, OWN, State
 from transmixis.desk.viewerpaint import Shown
 from transmixis.desk.viewimage import difference_image, matte_image, picture_image
 from transmixis.media.cache import FrameCache
@@ -23,6 +23,7 @@ from transmixis.shot.steps import kind_of
 READ_AHEAD = 12  # frames
 RATE_OVER = 24  # frames over which the rate of play is measured
 WAIT = 5  # ms between looks at whether a frame has been made
+CUT_OUT = OWN[1]
 DARK = 0.12  # of the light that is left of what is not cut out, scene linear
 ENOUGH = 0.97  # of the shot's rate: less is said as a shortfall
 LATE = 400  # ms that an earlier frame's picture may stand while the next one is made
@@ -231,13 +232,15 @@ def make_shown(renderer: Products, plate: str, result: str | None, frame: int, v
         image = matte_image(alpha) if alpha is not None else picture_image(source)
         return Shown(image, None, source, alpha, view, by)
     product = renderer.product(result, frame)
-    done = product.picture if product.picture is not None else _cut_out(source, product.matte, ground)
+    done = product.picture
+    if done is None or (view == CUT_OUT and done.shape[2] == 3 and product.matte is not None):
+        done = _cut_out(source, product.matte, ground)
     if view == "Difference":
         image = difference_image(done, source) if done.shape[:2] == source.shape[:2] else picture_image(done)
         return Shown(image, None, source, alpha, view, by)
     if view == "Beside":
         return Shown(picture_image(source), picture_image(done), source, alpha, view, by)
-    grounded = product.picture is None or done.shape[2] == 4
+    grounded = done is not product.picture or done.shape[2] == 4
     return Shown(picture_image(done, ground=ground), None, source, alpha, view, by, grounded)
 
 

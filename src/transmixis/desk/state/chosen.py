@@ -25,7 +25,8 @@ GROUNDS = (
     "White",
     "Stripes",
 )  # before which a cut-out is shown; usual: its dimmed plate, or grey
-VIEWS = ("Plate", "Matte", "Result", "Difference", "Beside")
+OWN = ("Matte", "Cut-out")  # views of the chosen step's own matte, if it gives one
+VIEWS = ("Plate", *OWN, "Result", "Difference", "Beside")
 
 
 class Chosen(QObject):
@@ -137,7 +138,7 @@ class Chosen(QObject):
         hero = shot.plate_of_role("hero") or (shot.plates[0] if shot.plates else None)
         plate = f"plate:{hero.id}" if hero else None
         final = output_ref(shot)
-        if step and step.on and self.view == "Matte" and kind_of(step.kind).product == "matte":
+        if step and step.on and self.view in OWN and "matte" in (kind_of(step.kind).gives or (kind_of(step.kind).product,)):
             return plate, f"step:{step.id}"
         shown_in = kind_of(step.kind).shown_in if step else ""
         if step and shown_in:
