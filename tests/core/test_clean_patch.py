@@ -95,6 +95,13 @@ def test_sizes_that_differ_are_refused() -> None:
         learn_clean([take.plate[0]], [take.clean[0][:100]], take.region > 0)
 
 
+def test_a_camera_that_moves_is_refused() -> None:
+    take = rig_take()
+    frames = [np.roll(f, 2 * n, axis=1) for n, f in enumerate(take.plate[:4])]
+    with pytest.raises(UserError, match="camera moves by 3"):
+        learn_clean(frames, list(take.clean), take.region > 0)
+
+
 def texture(h: int = 160, w: int = 220) -> np.ndarray:
     rng = np.random.default_rng(4)
     return np.asarray(cv2.GaussianBlur(rng.random((h, w)).astype(np.float32), (0, 0), 1.5) * 3)

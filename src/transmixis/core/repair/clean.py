@@ -21,6 +21,7 @@ from transmixis.core.survey.noise import noise_law, noise_over_time
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
 MOVES = 0.08  # px: what the clean take's flow makes of grain alone is about a third of it
+WANDERS = 1.0  # px: wind takes the picture's own motion aside by less
 SMOOTH = 6.0  # px: over which it is told whether things move
 ALIKE = 0.7  # deviations of the noise: how unlike places may be that are averaged
 WIDER = 5  # px: what is hidden is a little more than what must go, its blur
@@ -61,7 +62,13 @@ def learn_clean(frames: Sequence[Rgb], cleans: Sequence[Rgb], hidden: Mask) -> C
         raise UserError("The clean plate has another size than the take; bring it to the take's size.")
     middle = cleans[len(cleans) // 2]
     anchor = anchor_of(grey_of(middle), where=~hidden)
-    move = median_move([m for m in (follow(anchor, grey_of(f)).move for f in frames) if m])
+    moves = [m for m in (follow(anchor, grey_of(f)).move for f in frames) if m]
+    move = median_move(moves)
+    wandered = max((float(np.hypot(m.x - move.x, m.y - move.y)) for m in moves), default=0.0)
+    if wandered > WANDERS:
+        raise UserError(
+            f"The take's camera moves by {wandered:.1f} px, so a still clean plate cannot serve; steady the take first."
+        )
     way = _way(move, middle.shape[:2])
     picture, moving = _averaged(cleans, middle)
     left = 1 / len(cleans)
