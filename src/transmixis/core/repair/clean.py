@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import pairwise
 
 import cv2
@@ -29,22 +30,27 @@ WIDER = 5  # px: what is hidden is a little more than what must go, its blur
 
 @dataclass(frozen=True)
 class CleanPlate:
-    """`picture` (h, w, 3) the clean plate, averaged, in its own place; `left` (h, w, 1) the share of its noise that is left in it; `way` (2, h, w) px from each
+    """`picture` (h, w, 3) the clean plate, averaged, in its own place, and `stands` (h, w, 3) where it stands in the take, nothing carried; `left` (h, w, 1) the share of its noise that is left in it; `way` (2, h, w) px from each
     px of the take to its place there; `moving` (h, w) 0..1 where things move in the take; `law` (3, 2) the take's noise, `own` the clean plate's."""
 
     picture: Rgb
+    stands: Rgb
     left: float
     way: Array
     moving: Array
     law: Array
     own: Array
     move: Move
-    spline: Splined = field(repr=False, compare=False)
+
+    @cached_property
+    def spline(self) -> Splined:
+        """The picture ready to be sampled."""
+        return Splined(self.picture)
 
     def cut(self, box: tuple[slice, slice]) -> CleanPlate:
         """The part of it in a box of the frame, which is wide enough that what is looked up lies in it too."""
         picture = np.ascontiguousarray(self.picture[box])
-        return replace(self, picture=picture, way=self.way[:, box[0], box[1]], moving=self.moving[box], spline=Splined(picture))
+        return replace(self, picture=picture, stands=self.stands[box], way=self.way[:, box[0], box[1]], moving=self.moving[box])
 
 
 @dataclass(frozen=True)
@@ -79,7 +85,7 @@ def learn_clean(frames: Sequence[Rgb], cleans: Sequence[Rgb], hidden: Mask) -> C
     own = _own_law(cleans, law)
     if len(cleans) == 1:
         picture, left = _quietened(middle, own)
-    plate = CleanPlate(picture, left, way, moving, law, own, move, Splined(picture))
+    plate = CleanPlate(picture, _sampled(Splined(picture), way), left, way, moving, law, own, move)
     if len(cleans) == 1:
         plate = _told_by_take(plate, frames, hidden)
     return plate
@@ -162,8 +168,7 @@ def _sampled(spline: Splined, way: Array) -> Array:
 
 def gain_of(frame: Rgb, plate: CleanPlate, hidden: Mask) -> Array:
     """(3,) the light of a frame over the clean plate's; 1 where it cannot be told."""
-    there = _sampled(plate.spline, plate.way)
-    found = light_over(there, frame, ~hidden & (there.min(axis=2) > 0))
+    found = light_over(plate.stands, frame, ~hidden & (plate.stands.min(axis=2) > 0))
     return np.ones(3, np.float32) if found is None else np.exp2(found[0]).astype(np.float32)
 
 
@@ -185,8 +190,14 @@ def bridge_over(plate: CleanPlate, hidden: Mask, some: Sequence[Brought]) -> Bri
 
 def background(plate: CleanPlate, b: Brought, over: Bridge) -> Rgb:
     """The clean plate as it would be seen in a frame (h, w, 3), without grain of its own but what is left of the clean plate's."""
-    u = off_grid(over.over(b.flow), plate.moving.shape) * plate.moving
-    return np.asarray(_sampled(plate.spline, plate.way + u) * b.gain, np.float32)
+    out = (plate.stands * b.gain).astype(np.float32)
+    carried = plate.moving > 0.02  # elsewhere it would come to less than a fiftieth of what is blown
+    if carried.any():
+        u = off_grid(over.over(b.flow), plate.moving.shape) * plate.moving + plate.way
+        y, x = np.nonzero(carried)
+        at = np.stack([x + 0.5 + u[0][carried], y + 0.5 + u[1][carried]], 1)
+        out[carried] = plate.spline.at(np.clip(at, 0.01, (plate.spline.width - 0.01, plate.spline.height - 0.01)))[0] * b.gain
+    return out
 
 
 def grain(behind: Rgb, plate: CleanPlate, gain: Array, seed: int) -> Rgb:
@@ -195,7 +206,7 @@ def grain(behind: Rgb, plate: CleanPlate, gain: Array, seed: int) -> Rgb:
     want = plate.law[:, 0] * level + plate.law[:, 1]
     have = plate.left * gain * gain * (plate.own[:, 0] * level / gain + plate.own[:, 1])
     lack = np.sqrt(np.maximum(want - have, 0))
-    return np.asarray(lack * np.random.default_rng((13, seed)).standard_normal(behind.shape), np.float32)
+    return np.asarray(lack * np.random.default_rng((13, seed)).standard_normal(behind.shape, dtype=np.float32), np.float32)
 
 
 def laid(frame: Rgb, behind: Rgb, matte: Matte) -> Rgb:

@@ -9,7 +9,6 @@ import numpy as np
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.camera import Move
-from transmixis.core.motion.sampling import Splined
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.repair.clean import Brought, CleanPlate, background, bridge_over, brought, grain, laid, learn_clean
@@ -94,7 +93,7 @@ class CleanPatch(StepKind[CleanPatchParams]):
         over = bridge_over(small, hidden[box], some)
         move = plate.move
         return {
-            "picture": plate.picture, "left": np.array(plate.left), "way": plate.way, "moving": plate.moving, "law": plate.law, "own": plate.own,
+            "picture": plate.picture, "stands": plate.stands, "left": np.array(plate.left), "way": plate.way, "moving": plate.moving, "law": plate.law, "own": plate.own,
             "move": np.array([move.x, move.y, move.turn, move.grow, move.error, move.points]), "why": np.array(move.reason, dtype=np.str_),
             "over": np.array([over.reach, over.doubt, over.off]),
         }  # fmt: skip
@@ -170,9 +169,7 @@ def _box(hidden: Mask) -> tuple[slice, slice]:
 def _plate(a: Analysis) -> CleanPlate:
     x, y, turn, grow, error, points = (float(v) for v in a["move"])
     move = Move(x, y, turn, grow, error, int(points), str(a["why"]))
-    picture = np.ascontiguousarray(a["picture"])
-    empty = Splined(picture[:1, :1])  # what is cut out of it has its own
-    return CleanPlate(picture, float(a["left"]), a["way"], a["moving"], a["law"], a["own"], move, empty)
+    return CleanPlate(a["picture"], a["stands"], float(a["left"]), a["way"], a["moving"], a["law"], a["own"], move)
 
 
 def _still(plate: CleanPlate) -> CleanPlate:
