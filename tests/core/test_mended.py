@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from transmixis.core.colour.curves import linear_to_srgb, srgb_to_linear
-from transmixis.core.repair.mended import border_readings, grain_reading, ring_of, soft_edge, stir_readings
+from transmixis.core.repair.mended import border_readings, grain_reading, near, ring_of, soft_edge, stir_readings
 
 H, W = 120, 160
 LAW = 4e-5
@@ -93,6 +93,7 @@ def test_a_soft_edge_lies_outside_and_covers_all() -> None:
     assert 0.3 < row[3] < 0.7
     assert row[-1] == 0
     np.testing.assert_array_equal(soft_edge(m, 0), m)
+    assert not (ring_of(soft) & ~near(m > 0, 4.0)).any()  # all that is compared is made
     ring = ring_of(m)
     assert not (ring & (m > 0)).any()
     assert ring[60, 100]

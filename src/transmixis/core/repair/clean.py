@@ -188,10 +188,13 @@ def bridge_over(plate: CleanPlate, hidden: Mask, some: Sequence[Brought]) -> Bri
     return bridge(wide, plate.moving, [b.flow for b in some])
 
 
-def background(plate: CleanPlate, b: Brought, over: Bridge) -> Rgb:
-    """The clean plate as it would be seen in a frame (h, w, 3), without grain of its own but what is left of the clean plate's."""
+def background(plate: CleanPlate, b: Brought, over: Bridge, where: Mask | None = None) -> Rgb:
+    """The clean plate as it would be seen in a frame (h, w, 3), without grain of its own but what is left of the clean plate's; carried only `where` (h, w)
+    it is looked at."""
     out = (plate.stands * b.gain).astype(np.float32)
     carried = plate.moving > 0.02  # elsewhere it would come to less than a fiftieth of what is blown
+    if where is not None:
+        carried &= where
     if carried.any():
         u = off_grid(over.over(b.flow), plate.moving.shape) * plate.moving + plate.way
         y, x = np.nonzero(carried)

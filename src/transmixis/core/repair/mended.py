@@ -7,7 +7,7 @@ import numpy as np
 
 from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.readings import Reading
-from transmixis.core.types import Array, Matte, Rgb
+from transmixis.core.types import Array, Mask, Matte, Rgb
 
 SEAM, UNLIKE = 2.0, 12.0  # 8-bit levels (docs/limits.md)
 GRAIN_OFF, BOIL, STILL = 30.0, 160.0, 50.0  # %
@@ -31,6 +31,12 @@ def ring_of(matte: Matte) -> Array:
     """What lies beside a mend (h, w), where the plate itself is still seen."""
     inside = (matte > 0.01).astype(np.uint8)
     return np.asarray((cv2.dilate(inside, np.ones((2 * RING + 1, 2 * RING + 1), np.uint8)) > 0) & (inside == 0))
+
+
+def near(hidden: Mask, feather: float) -> Mask:
+    """What is looked at about what must go (h, w): its soft edge, and what lies beside that."""
+    far = RING + int(np.ceil(2 * feather)) + 2
+    return np.asarray(cv2.dilate(hidden.astype(np.uint8), np.ones((2 * far + 1, 2 * far + 1), np.uint8)) > 0)
 
 
 def border_readings(frame: Rgb, behind: Rgb, matte: Matte, noise: Array, front: Matte | None = None) -> list[Reading]:

@@ -12,7 +12,7 @@ from transmixis.core.motion.camera import Move
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.repair.clean import Brought, CleanPlate, background, bridge_over, brought, grain, laid, learn_clean
-from transmixis.core.repair.mended import border_readings, grain_reading, soft_edge, stir_readings
+from transmixis.core.repair.mended import border_readings, grain_reading, near, soft_edge, stir_readings
 from transmixis.core.repair.wind import Bridge, bridge_at
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Analysis, Inputs, Product, Slot, StepKind, sampled
@@ -112,7 +112,7 @@ class CleanPatch(StepKind[CleanPatchParams]):
             small = _still(small)
         b = brought(own, small, here)
         over = bridge_at(here, small.moving, _bridge(learnt))
-        behind = background(small, b, over)
+        behind = background(small, b, over, near(here, params.feather))
         made = behind + params.grain * grain(behind, small, b.gain, frame)
         matte = soft_edge(gone[box], params.feather)
         front = np.zeros(matte.shape, np.float32)
