@@ -102,33 +102,33 @@ def _survey(window: MainWindow) -> None:
 
 
 def _kite(window: MainWindow) -> None:
-    """The tail of KP030's kite, cut out by outlines that the picture carries."""
+    """The tail of KP030's kite, cut out by outlines that the picture carries; and the shot without what held it."""
     window.open_shot("KP030", "Matte")
     window.state.set_step("shapes2")
     window.state.set_frame(16)
-    window.state.set_view("Result")
+    window.state.set_view("Cut-out")
     settle(window)
     save(window, OUT / "bench-matte.png")
+    window.state.set_step("clean_patch")
+    window.state.set_view("Beside")
+    window.bench.viewer.divide = 0.8  # through the rod, left of its stand
+    settle(window)
+    save(window, OUT / "bench-repair.png")
+    window.bench.viewer.divide = 0.5
+    window.state.set_view("Result")
 
 
 def _station(window: MainWindow) -> None:
-    """What is tracked and repaired on KP020, with the tools that set it."""
+    """What is tracked on KP020, with the tools that set it."""
     for step, frame, name in (
         ("surface_track", 45, "bench-motion"),
         ("camera_solve", 30, "bench-camera"),
-        ("patch", 45, "bench-repair"),
     ):
         window.state.set_step(step)
         window.state.set_frame(frame)
         window.state.set_view("Plate" if step == "surface_track" else "Result")
         settle(window)
-        viewer = window.bench.viewer
-        if step == "patch":
-            window.bench.hands.choose("right")
-            viewer.zoom_about(4.0, viewer.to_screen(220, 400))
-            settle(window)
         save(window, OUT / f"{name}.png")
-        viewer.fit()
     window.state.set_view("Result")
 
 
