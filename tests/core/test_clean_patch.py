@@ -153,7 +153,7 @@ def test_flow_is_carried_through_what_is_hidden() -> None:
     np.testing.assert_array_equal(made[:, found.known], broken[:, found.known])
     # in another frame another place is hidden
     elsewhere = np.roll(hidden, 60, axis=1)
-    other = bridge_at(elsewhere, moving, found)
+    other = bridge_at(elsewhere, moving, found.reach, found.doubt)
     assert (other.reach, other.doubt) == (found.reach, found.doubt)
     assert np.hypot(*(other.over(flows[2]) - waves(shape, 2)))[other.hidden].mean() < 0.1
     # where nothing moves, nothing is carried

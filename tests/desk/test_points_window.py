@@ -145,6 +145,23 @@ def test_softness_by_wheel_keys_and_its_dotted_line(window: MainWindow, qtbot: A
     assert style(window, 3) == was
 
 
+def test_what_changes_nothing_is_no_edit_and_leaves_the_outline_in_the_hand(window: MainWindow, qtbot: Any) -> None:
+    """Harder than hard: no entry of undo, and the point is still nudged as a point."""
+    s, v = window.state, window.bench.viewer
+    place = marks(1)[2]
+    click(window, *place[1:])
+    settle(qtbot, window)
+    before = s.shot
+    qtbot.keyClick(v, Qt.Key.Key_Down, CTRL)
+    settle(qtbot, window)
+    assert s.shot is before
+    assert s.trial is None
+    qtbot.keyClick(v, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier | SHIFT)
+    settle(qtbot, window)
+    assert s.step is not None
+    assert s.step.params["outline"][2][1] == pytest.approx(place[1] + 1, abs=0.02)
+
+
 def test_a_strands_width_is_dragged(window: MainWindow, qtbot: Any) -> None:
     s, v = window.state, window.bench.viewer
     button = next(b for b in window.bench.sheet.things.findChildren(type(window.bench.play)) if b.text() == "New strand")

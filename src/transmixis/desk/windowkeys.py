@@ -13,7 +13,7 @@ from transmixis.desk.state import VIEWS, State
 from transmixis.shot.model import STAGES
 
 PAGES = (("board", "B", "board"), ("findings", "S", "findings of all plates"), ("shelf", "L", "shelf of stock elements"), ("log", "J", "log book"), ("deliver", "D", "hand over"))  # fmt: skip
-POINTER = (  # the viewer's own, and its tools'
+POINTER = (  # of the viewer and its tools
     ("hold Y", "look at the plate"),
     ("+, −, 0", "in the viewer: closer, further, whole frame"),
     (". ,", "outline: next, previous point"),

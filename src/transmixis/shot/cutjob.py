@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -61,27 +61,46 @@ class Folder:
     ) -> dict[str, Any]:
         """All frames (or those from the first to the last of `frames`), and beside them readings.json: `told` with their readings. Broken frames
         are named and passed over; raises UserError if all are."""
-        rows: list[dict[str, Any]] = []
-        failed: dict[str, str] = {}
-        first, last = frames or (1, self.shot.length)
-        for n in range(first, last + 1):
-            progress.at(n - first, last - first + 1, f"{words} frame {n} of {self.shot.length}")
-            try:
-                made = cut(n)
-            except UserError as e:
-                failed[str(self.number(n))] = str(e)
-                continue
+
+        def each(n: int) -> Sequence[Any]:
+            made = cut(n)
             write_still(self._file("matte", n), made.matte, kind="float")
             write_still(self._file("foreground", n), made.foreground, kind="float")
             if made.comp is not None:
                 write_still(self._file("comp", n), made.comp, kind="half")
-            rows.append({"frame": self.number(n), "readings": [reading_dict(r) for r in made.readings]})
-        progress.at(1, 1, "done")
-        if failed and not rows:
-            raise UserError(next(iter(failed.values())))
-        result = {**told, "frames": rows, "failed": failed, "worst": worst_of(rows)}
-        write_atomically(self.out / READINGS, dumps(cleaned(result)))
-        return result
+            return made.readings
+
+        first, last = frames or (1, self.shot.length)
+        numbers = {n: self.number(n) for n in range(first, last + 1)}
+        return frame_by_frame(numbers, each, told, self.out, words, progress)
+
+
+def frame_by_frame(
+    numbers: Mapping[int, int],
+    each: Callable[[int], Sequence[Any]],
+    told: Mapping[str, Any],
+    out: Path,
+    words: str,
+    progress: Progress,
+) -> dict[str, Any]:
+    """Make frames by `each`, which writes one and gives its readings, and write readings.json: `told` with the readings, by the `numbers` that the frames are
+    written under. Broken frames are named and passed over; raises UserError if all are."""
+    rows: list[dict[str, Any]] = []
+    failed: dict[str, str] = {}
+    for done, (n, number) in enumerate(numbers.items()):
+        progress.at(done, len(numbers), f"{words} frame {n}")
+        try:
+            readings = each(n)
+        except UserError as e:
+            failed[str(number)] = str(e)
+            continue
+        rows.append({"frame": number, "readings": [reading_dict(r) for r in readings]})
+    progress.at(1, 1, "done")
+    if failed and not rows:
+        raise UserError(next(iter(failed.values())))
+    result = {**told, "frames": rows, "failed": failed, "worst": _worst(rows)}
+    write_atomically(out / READINGS, dumps(cleaned(result)))
+    return result
 
 
 def told_plate(source: Source, shot: Shot) -> dict[str, Any]:
@@ -97,7 +116,7 @@ def reading_dict(r: Any) -> dict[str, Any]:
     return {**out, "note": r.note} if r.note else out
 
 
-def worst_of(frames: list[dict[str, Any]]) -> dict[str, Any] | None:
+def _worst(frames: list[dict[str, Any]]) -> dict[str, Any] | None:
     """The reading that is furthest over its limit, and where; None if nothing was read."""
     known = [(r["ratio"], f["frame"], r) for f in frames for r in f["readings"] if r["ratio"] is not None]
     if not known:

@@ -2,27 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
+from transmixis.core.readings import Reading
 from transmixis.media.cache import FrameCache
 from transmixis.media.colour import LINEAR
-from transmixis.media.files import make_folder, write_atomically
+from transmixis.media.files import make_folder
 from transmixis.media.source import Source
 from transmixis.media.still import write_still
 from transmixis.shot.bare import bare_plate, bare_shot
-from transmixis.shot.cutjob import READINGS, reading_dict, told_plate, worst_of
+from transmixis.shot.cutjob import READINGS, frame_by_frame, told_plate
 from transmixis.shot.keeping import REF, keeping
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.outputs import refuse
-from transmixis.shot.plainjson import cleaned, dumps
 from transmixis.shot.products import DEFAULT_CACHE
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps.clean_patch import CleanPatch
@@ -53,11 +51,17 @@ def run_repair(job: RepairJob, out: Path, progress: Progress, *, overwrite: bool
     make_folder(out)
     renderer = Renderer(shot, Material(Path.cwd()), FrameCache(DEFAULT_CACHE))
     renderer.progress = progress
-    rows, failed = _written(renderer, files, job, source, progress)
+
+    def each(n: int) -> list[Reading]:
+        picture = renderer.product(f"step:{MEND}", n).picture
+        assert picture is not None
+        kind, space = ("half", LINEAR) if job.exr else ("uint16", source.info.space)
+        write_still(files[n - 1], np.clip(picture, 0, None), kind=kind, space=space)
+        return renderer.measure(MEND, n)
+
     told = {"plate": told_plate(source, shot), "settings": dict(shot.step(MEND).params)}
-    result = {**told, "frames": rows, "failed": failed, "worst": worst_of(rows)}
-    write_atomically(out / READINGS, dumps(cleaned(result)))
-    return result
+    numbers = {n: n for n in range(1, shot.length + 1)}
+    return frame_by_frame(numbers, each, told, out, "mending", progress)
 
 
 def _shot(job: RepairJob) -> tuple[Shot, Source]:
@@ -68,28 +72,3 @@ def _shot(job: RepairJob) -> tuple[Shot, Source]:
     inputs = {"plate": "plate:hero", "clean": "plate:clean", "gone": REF}
     step = Step(id=MEND, kind=CleanPatch.kind, name="Clean patch", inputs=inputs, params=job.settings)
     return shot.model_copy(update={"steps": (*shot.steps, step)}), source
-
-
-def _written(
-    renderer: Renderer, files: Sequence[Path], job: RepairJob, source: Source, progress: Progress
-) -> tuple[list[dict[str, Any]], dict[str, str]]:
-    rows: list[dict[str, Any]] = []
-    failed: dict[str, str] = {}
-    for n, path in enumerate(files, 1):
-        progress.at(n - 1, len(files), f"mending frame {n} of {len(files)}")
-        try:
-            picture = renderer.product(f"step:{MEND}", n).picture
-            readings = renderer.measure(MEND, n)
-        except UserError as e:
-            failed[str(n)] = str(e)
-            continue
-        assert picture is not None
-        made = np.clip(picture, 0, None)
-        write_still(path, made, kind="half", space=LINEAR) if job.exr else write_still(
-            path, made, kind="uint16", space=source.info.space
-        )
-        rows.append({"frame": n, "readings": [reading_dict(r) for r in readings]})
-    progress.at(1, 1, "done")
-    if failed and not rows:
-        raise UserError(next(iter(failed.values())))
-    return rows, failed

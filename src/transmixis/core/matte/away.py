@@ -33,7 +33,7 @@ from transmixis.core.matte.veil import seen_through
 from transmixis.core.motion.camera import Move, anchor_of, follow
 from transmixis.core.motion.coding import grey_of
 from transmixis.core.motion.steady import moved
-from transmixis.core.survey.clean_fit import light_over, median_move
+from transmixis.core.survey.clean_fit import evened, light_over, median_move
 from transmixis.core.survey.noise import noise_law, noise_over_time
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
@@ -134,17 +134,11 @@ def _noise(frames: Sequence[Rgb], empty: Rgb) -> tuple[Array, Array]:
     everywhere = np.ones(empty.shape[:2], bool)
     own = np.median([noise_law(f, everywhere) for f in frames[:3]], axis=0)
     there = noise_law(empty, everywhere)
-    told = noise_over_time(list(pairwise([_evened(f, frames[0]) for f in frames]))) if len(frames) > 1 else None
+    told = noise_over_time(list(pairwise([evened(f, frames[0]) for f in frames]))) if len(frames) > 1 else None
     law = (own if told is None else told.law).astype(np.float32)
     grey = 0.18
     share = float(np.mean((there[:, 0] * grey + there[:, 1]) / np.maximum(own[:, 0] * grey + own[:, 1], 1e-9)))
     return law, np.full((*empty.shape[:2], 1), 1 + min(share, 1.5), np.float32)
-
-
-def _evened(frame: Rgb, first: Rgb) -> Rgb:
-    """A frame in the light of the first, so that a drift of the exposure does not count as noise."""
-    found = light_over(first, frame, np.ones(first.shape[:2], bool))
-    return frame if found is None else (frame / np.exp2(found[0])).astype(np.float32)
 
 
 def _cleared(model: AwayModel, frames: Sequence[Rgb], seen: Sequence[Seen]) -> AwayModel:

@@ -16,8 +16,8 @@ from transmixis.core.motion.camera import Move, anchor_of, follow
 from transmixis.core.motion.coding import coded_luma, grey_of
 from transmixis.core.motion.motion import similarity_matrix
 from transmixis.core.motion.sampling import Splined
-from transmixis.core.repair.wind import Bridge, bridge, flow, grid_of, off_grid, on_grid
-from transmixis.core.survey.clean_fit import light_over, median_move
+from transmixis.core.repair.wind import Bridge, bridge, bridge_at, flow, grid_of, off_grid, on_grid
+from transmixis.core.survey.clean_fit import evened, light_over, median_move
 from transmixis.core.survey.noise import noise_law, noise_over_time
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
@@ -25,13 +25,15 @@ MOVES = 0.08  # px: what the clean take's flow makes of grain alone is about a t
 WANDERS = 1.0  # px: wind takes the picture's own motion aside by less
 SMOOTH = 6.0  # px: over which it is told whether things move
 ALIKE = 0.7  # deviations of the noise: how unlike places may be that are averaged
+ROOM = 40  # px about what must go in which a single clean frame is quietened
 WIDER = 5  # px: what is hidden is a little more than what must go, its blur
 
 
 @dataclass(frozen=True)
 class CleanPlate:
-    """`picture` (h, w, 3) the clean plate, averaged, in its own place, and `stands` (h, w, 3) where it stands in the take, nothing carried; `left` (h, w, 1) the share of its noise that is left in it; `way` (2, h, w) px from each
-    px of the take to its place there; `moving` (h, w) 0..1 where things move in the take; `law` (3, 2) the take's noise, `own` the clean plate's."""
+    """`picture` (h, w, 3) the clean plate, averaged, in its own place, and `stands` (h, w, 3) where it stands in the take, nothing carried; `left` 0..1 the share of
+    its noise that is left in it; `way` (2, h, w) px from each px of the take to its place there; `moving` (h, w) 0..1 where things move in the take; `law`
+    (3, 2) the take's noise, `own` the clean plate's."""
 
     picture: Rgb
     stands: Rgb
@@ -80,11 +82,11 @@ def learn_clean(frames: Sequence[Rgb], cleans: Sequence[Rgb], hidden: Mask) -> C
     left = 1 / len(cleans)
     if len(cleans) > 1:
         moving = _sampled(Splined(moving[..., None]), way)[..., 0]
-    told = noise_over_time(list(pairwise(frames))) if len(frames) > 1 else None
+    told = noise_over_time(list(pairwise([evened(f, frames[0]) for f in frames]))) if len(frames) > 1 else None
     law = told.law if told is not None else np.median([noise_law(f, ~hidden) for f in frames], axis=0)
     own = _own_law(cleans, law)
     if len(cleans) == 1:
-        picture, left = _quietened(middle, own)
+        picture, left = _quietened(middle, own, box_about(hidden, ROOM))
     plate = CleanPlate(picture, _sampled(Splined(picture), way), left, way, moving, law, own, move)
     if len(cleans) == 1:
         plate = _told_by_take(plate, frames, hidden)
@@ -93,21 +95,35 @@ def learn_clean(frames: Sequence[Rgb], cleans: Sequence[Rgb], hidden: Mask) -> C
 
 def _own_law(cleans: Sequence[Rgb], law: Array) -> Array:
     """The clean plate's noise: over time, else as read in space, where texture may pass for it, but no more than the take's own, of one camera."""
-    pairs = [(a, _evened(b, a)) for a, b in pairwise(cleans)]
+    pairs = [(a, evened(b, a)) for a, b in pairwise(cleans)]
     told = noise_over_time(pairs) if pairs else None
     if told is not None:
         return told.law
     return np.minimum(noise_law(cleans[0], np.ones(cleans[0].shape[:2], bool)), law)
 
 
-def _quietened(clean: Rgb, law: Array) -> tuple[Rgb, float]:
-    """A single clean frame with less of its noise, which would stand still in the take: means of places that look alike (Buades, Coll, Morel, 2005) where its
-    noise is as strong everywhere; and the share of the noise that is left."""
+def box_about(hidden: Mask, margin: int) -> tuple[slice, slice]:
+    """The rows and columns about what is hidden, with so many px more."""
+    ys, xs = np.nonzero(hidden)
+    h, w = hidden.shape
+    if not len(xs):
+        return slice(0, h), slice(0, w)
+    return (
+        slice(max(0, int(ys.min()) - margin), min(h, int(ys.max()) + margin + 1)),
+        slice(max(0, int(xs.min()) - margin), min(w, int(xs.max()) + margin + 1)),
+    )
+
+
+def _quietened(clean: Rgb, law: Array, box: tuple[slice, slice]) -> tuple[Rgb, float]:
+    """A single clean frame with less of its noise in a box, which would stand still in the take: means of places that look alike (Buades, Coll, Morel, 2005)
+    where its noise is as strong everywhere; and the share of the noise that is left."""
     slope, base = np.maximum(law[:, 0], 1e-7), law[:, 1]
-    even = (2 / slope * np.sqrt(np.maximum(clean * slope + base, 1e-9))).astype(np.float32)  # deviation 1 (Anscombe, 1948)
+    even = (2 / slope * np.sqrt(np.maximum(clean[box] * slope + base, 1e-9))).astype(np.float32)  # deviation 1 (Anscombe, 1948)
     quiet = denoise_nl_means(even, patch_size=5, patch_distance=7, h=ALIKE, sigma=1.0, fast_mode=True, channel_axis=2)
     taken = float(np.median(np.square(even - quiet))) / 0.455  # the median of a chi square of one degree
-    return ((np.square(quiet * slope / 2) - base) / slope).astype(np.float32), float(np.clip(1 - taken, 0, 1))
+    out = clean.copy()
+    out[box] = (np.square(quiet * slope / 2) - base) / slope
+    return out, float(np.clip(1 - taken, 0, 1))
 
 
 def _way(move: Move, shape: tuple[int, ...]) -> Array:
@@ -127,17 +143,12 @@ def _averaged(cleans: Sequence[Rgb], middle: Rgb) -> tuple[Rgb, Array]:
     if len(cleans) == 1:
         return middle, np.zeros((h, w), np.float32)
     reference, everywhere, none = coded_luma(middle), np.ones((h, w), np.float32), np.zeros((2, h, w), np.float32)
-    flows = [none if c is middle else flow(coded_luma(_evened(c, middle)), reference, everywhere, none) for c in cleans]
+    flows = [none if c is middle else flow(coded_luma(evened(c, middle)), reference, everywhere, none) for c in cleans]
     moving = _moving(flows)
     total = np.zeros_like(middle)
     for c, u in zip(cleans, flows, strict=True):
-        total += c if c is middle else _sampled(Splined(_evened(c, middle)), u * moving)
+        total += c if c is middle else _sampled(Splined(evened(c, middle)), u * moving)
     return (total / len(cleans)).astype(np.float32), moving
-
-
-def _evened(frame: Rgb, other: Rgb) -> Rgb:
-    found = light_over(frame, other, np.ones(frame.shape[:2], bool))
-    return frame if found is None else (frame * np.exp2(found[0])).astype(np.float32)
 
 
 def _moving(flows: Sequence[Array]) -> Array:
@@ -177,15 +188,23 @@ def brought(frame: Rgb, plate: CleanPlate, hidden: Mask) -> Brought:
     gain = gain_of(frame, plate, hidden)
     if not (plate.moving > 0.5).any():
         return Brought(gain, np.zeros((2, *grid_of(hidden.shape)[0].shape)))
-    seen = (cv2.dilate(hidden.astype(np.uint8), np.ones((WIDER, WIDER), np.uint8)) == 0).astype(np.float32)
+    seen = (~_wider(hidden)).astype(np.float32)
     u = flow(coded_luma(plate.picture * gain), coded_luma(frame), seen, plate.way) - plate.way
     return Brought(gain, on_grid(u))
 
 
 def bridge_over(plate: CleanPlate, hidden: Mask, some: Sequence[Brought]) -> Bridge:
     """How what moves is carried through what is hidden, chosen by some frames."""
-    wide = cv2.dilate(hidden.astype(np.uint8), np.ones((WIDER, WIDER), np.uint8)) > 0
-    return bridge(wide, plate.moving, [b.flow for b in some])
+    return bridge(_wider(hidden), plate.moving, [b.flow for b in some])
+
+
+def bridge_in(plate: CleanPlate, hidden: Mask, reach: float, doubt: float) -> Bridge:
+    """The same as it was chosen before, for what is hidden in one frame."""
+    return bridge_at(_wider(hidden), plate.moving, reach, doubt)
+
+
+def _wider(hidden: Mask) -> Mask:
+    return np.asarray(cv2.dilate(hidden.astype(np.uint8), np.ones((WIDER, WIDER), np.uint8)) > 0)
 
 
 def background(plate: CleanPlate, b: Brought, over: Bridge, where: Mask | None = None) -> Rgb:
@@ -203,11 +222,17 @@ def background(plate: CleanPlate, b: Brought, over: Bridge, where: Mask | None =
     return out
 
 
-def grain(behind: Rgb, plate: CleanPlate, gain: Array, seed: int) -> Rgb:
-    """Grain by the take's law, new for every seed (h, w, 3), as much as the background has not."""
+def noises(behind: Rgb, plate: CleanPlate, gain: Array) -> tuple[Array, Array]:
+    """The variances (h, w, 3) of the grain that the take has at the background's light, and of what the background has itself."""
     level = np.maximum(behind, 0)
     want = plate.law[:, 0] * level + plate.law[:, 1]
     have = plate.left * gain * gain * (plate.own[:, 0] * level / gain + plate.own[:, 1])
+    return want.astype(np.float32), have.astype(np.float32)
+
+
+def grain(behind: Rgb, plate: CleanPlate, gain: Array, seed: int) -> Rgb:
+    """Grain by the take's law, new for every seed (h, w, 3), as much as the background has not."""
+    want, have = noises(behind, plate, gain)
     lack = np.sqrt(np.maximum(want - have, 0))
     return np.asarray(lack * np.random.default_rng((13, seed)).standard_normal(behind.shape, dtype=np.float32), np.float32)
 

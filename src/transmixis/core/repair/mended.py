@@ -7,14 +7,17 @@ import numpy as np
 
 from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.readings import Reading
+from transmixis.core.repair.patch import finest
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
-SEAM, UNLIKE = 2.0, 12.0  # 8-bit levels (docs/limits.md)
+SEAM, UNLIKE = (
+    2.0,
+    12.0,
+)  # 8-bit levels: steps that begin to show on even ground; surroundings that are other stuff (docs/limits.md)
 GRAIN_OFF, BOIL, STILL = 30.0, 160.0, 50.0  # %
 RING = 14  # px about the mend that it is compared with
 OTHER = 30.0  # 8-bit levels: what differs by more, the light evened, is another thing and no seam (judgement)
 STRETCH = 8.0  # px of the border that a step is averaged over
-FINE = 1.2  # px: what is finer is grain, or texture
 FEW = 60  # pixels
 
 
@@ -76,8 +79,7 @@ def grain_reading(made: Rgb, want: Array, matte: Matte) -> Reading:
     inner = cv2.erode((matte > 0.99).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
     if inner.sum() < FEW:
         return Reading("grain off", None, "%", GRAIN_OFF, note="too small a place to tell")
-    kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32) / 6  # Immerkaer, 1996
-    fine = cv2.filter2D((made / np.sqrt(np.maximum(want, 1e-9))).astype(np.float32), -1, kernel, borderType=cv2.BORDER_REFLECT)
+    fine = finest(made / np.sqrt(np.maximum(want, 1e-9)))
     size = cv2.GaussianBlur(np.square(fine).mean(axis=2), (0, 0), 4)[inner]
     ratio = float(np.sqrt(np.quantile(size, 0.2)))
     return Reading(

@@ -164,10 +164,15 @@ def _grain(picture: Array, where: Array) -> Array:
     return np.asarray([1.4826 * np.median(np.abs(fine[..., c][where])) for c in range(3)]) / FINE_SHARE
 
 
+def finest(picture: Array) -> Array:
+    """What is finer than texture mostly is, of unit deviation for white noise of unit deviation (Immerkaer, 1996)."""
+    kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32) / 6
+    return np.asarray(cv2.filter2D(np.ascontiguousarray(picture, np.float32), -1, kernel, borderType=cv2.BORDER_REFLECT))
+
+
 def _finest(picture: Array, where: Array) -> Array:
     """Standard deviation of white noise by channel (3,), read from the very finest detail, so that texture does not count."""
-    kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32) / 6  # Immerkaer, 1996
-    fine = cv2.filter2D(np.ascontiguousarray(picture, np.float32), -1, kernel, borderType=cv2.BORDER_REFLECT)
+    fine = finest(picture)
     return np.asarray([1.4826 * np.median(np.abs(fine[..., c][where])) for c in range(3)])
 
 

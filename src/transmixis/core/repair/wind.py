@@ -133,10 +133,9 @@ def bridge(hidden_px: Mask, moving: Array, flows: Sequence[Array]) -> Bridge:
     return Bridge(known, hidden, *best, told[best])
 
 
-def bridge_at(hidden_px: Mask, moving: Array, like: Bridge) -> Bridge:
-    """The same for what is hidden in another frame, or in a part of one."""
-    known, hidden = _parted(hidden_px, moving)
-    return Bridge(known, hidden, like.reach, like.doubt, like.off)
+def bridge_at(hidden_px: Mask, moving: Array, reach: float, doubt: float) -> Bridge:
+    """The same where reach and doubt were chosen before, for what is hidden in another frame."""
+    return Bridge(*_parted(hidden_px, moving), reach, doubt, float("nan"))
 
 
 def _parted(hidden_px: Mask, moving: Array) -> tuple[Mask, Mask]:

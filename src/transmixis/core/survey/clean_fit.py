@@ -93,6 +93,12 @@ def light_over(clean: Rgb, frame: Rgb, inside: Array) -> tuple[Array, float] | N
     return np.median(stops[near], axis=0), float(1.25 * stops[near].std() / np.sqrt(near.sum()))
 
 
+def evened(frame: Rgb, other: Rgb) -> Rgb:
+    """A frame in the light of another; as it is where that cannot be told."""
+    found = light_over(frame, other, np.ones(frame.shape[:2], bool))
+    return frame if found is None else (frame * np.exp2(found[0])).astype(np.float32)
+
+
 def _mode(stops: Array) -> Array:
     """The gain that most cells share: the median first, then the densest place near it."""
     middle = np.median(stops, axis=0)

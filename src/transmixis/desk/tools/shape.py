@@ -78,7 +78,11 @@ class ShapeTool(OutlineTool):
         self.handle = replace(self.handle, param=self.handle.facts["style"])
 
     def _settle_style(self, canvas: Canvas) -> None:
-        self.settled(self.given())
+        was = self.handle.facts.get("styles", {})
+        if any(was.get(i) != own for i, own in self._styled.items()):
+            self.settled(self.given())
+        else:
+            self.tried(None)
         facts = {**self.handle.facts, "styles": self.styles}  # until the step's own come
         self.handle = replace(self.handle, param=facts["whole"], facts=facts)
         self._styled, self._pulled = {}, None

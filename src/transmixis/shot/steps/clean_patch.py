@@ -2,21 +2,32 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.motion.camera import Move
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.repair.clean import Brought, CleanPlate, background, bridge_over, brought, grain, laid, learn_clean
-from transmixis.core.repair.mended import border_readings, grain_reading, near, soft_edge, stir_readings
-from transmixis.core.repair.wind import Bridge, bridge_at
+from transmixis.core.repair.clean import (
+    CleanPlate,
+    background,
+    box_about,
+    bridge_in,
+    bridge_over,
+    brought,
+    grain,
+    laid,
+    learn_clean,
+    noises,
+)
+from transmixis.core.repair.mended import BOIL, SEAM, border_readings, grain_reading, near, soft_edge, stir_readings
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Analysis, Inputs, Product, Slot, StepKind, sampled
 from transmixis.shot.steps.params import Params, choice, number
+from transmixis.shot.steps.stood import kept, move_of, stood_words
 
 LEARN_FROM = 6  # frames of the take
 MOST_CLEAN = 12  # frames of a clean take: more bring little
@@ -48,7 +59,8 @@ class CleanPatchParams(Params):
 
 @dataclass(frozen=True)
 class Done:
-    """What the readings look at: the `behind` laid in the `box`, its `matte` there, what passes in `front`, and the variances of its grain and of the difference to the plate."""
+    """What the readings look at: the `behind` laid in the `box`, its `matte` there, what passes in `front`, the variances of the grain that is wanted and of
+    the difference to the plate, and how the clean plate stood."""
 
     box: tuple[slice, slice]
     behind: Rgb
@@ -56,7 +68,7 @@ class Done:
     front: Array
     want: Array
     noise: Array
-    off: float
+    stood: str
 
 
 class CleanPatch(StepKind[CleanPatchParams]):
@@ -87,15 +99,13 @@ class CleanPatch(StepKind[CleanPatchParams]):
         if hidden.all():
             raise UserError("The matte of what must go covers the whole frame; draw it about what must go alone.")
         plate = learn_clean([f for f, _ in found], _cleans(inputs), hidden)
-        box = _box(hidden)
+        box = box_about(hidden, MARGIN)
         small = plate.cut(box)
         some = [brought(np.ascontiguousarray(f[box]), small, hidden[box]) for f, _ in found] if (plate.moving > 0.5).any() else []
         over = bridge_over(small, hidden[box], some)
-        move = plate.move
         return {
             "picture": plate.picture, "stands": plate.stands, "left": np.array(plate.left), "way": plate.way, "moving": plate.moving, "law": plate.law, "own": plate.own,
-            "move": np.array([move.x, move.y, move.turn, move.grow, move.error, move.points]), "why": np.array(move.reason, dtype=np.str_),
-            "over": np.array([over.reach, over.doubt, over.off]),
+            "over": np.array([over.reach, over.doubt]), **kept(plate.move),
         }  # fmt: skip
 
     def compute(self, inputs: Inputs, params: CleanPatchParams, frame: int) -> Product:
@@ -105,13 +115,13 @@ class CleanPatch(StepKind[CleanPatchParams]):
         if not hidden.any():
             return Product(picture=plate, matte=np.zeros(gone.shape, np.float32))
         learnt = inputs.analysis()
-        box = _box(hidden)
+        box = box_about(hidden, MARGIN)
         small, here = _plate(learnt).cut(box), hidden[box]
         own = np.ascontiguousarray(plate[..., :3][box])
         if params.wind == STANDS:
-            small = _still(small)
+            small = replace(small, moving=np.zeros_like(small.moving))
         b = brought(own, small, here)
-        over = bridge_at(here, small.moving, _bridge(learnt))
+        over = bridge_in(small, here, *(float(v) for v in learnt["over"]))
         behind = background(small, b, over, near(here, params.feather))
         made = behind + params.grain * grain(behind, small, b.gain, frame)
         matte = soft_edge(gone[box], params.feather)
@@ -123,71 +133,41 @@ class CleanPatch(StepKind[CleanPatchParams]):
         out[box] = np.dstack([laid(own, made, matte), *(plate[box][..., 3:].transpose(2, 0, 1))])
         whole = np.zeros(gone.shape, np.float32)
         whole[box] = matte
-        return Product(picture=out, matte=whole, work=_done(box, behind, (matte, front), small, b, float(learnt["over"][2])))
+        want, have = noises(behind, small, b.gain)
+        done = Done(box, behind, matte, front, want, want + have, stood_words(small.move, "clean plate"))
+        return Product(picture=out, matte=whole, work=done)
 
     def read(self, inputs: Inputs, params: CleanPatchParams, product: Product, frame: int) -> list[Reading]:
         done: Done | None = product.work
         assert product.picture is not None
         if done is None:
-            return [Reading("seam", None, "levels", 2.0, note="nothing has to go here")]
+            return [Reading("seam", None, "levels", SEAM, note="nothing has to go here")]
         own, made = inputs.picture("plate", frame)[..., :3][done.box], product.picture[..., :3][done.box]
-        out = [_placed(r, done.box) for r in border_readings(own, done.behind, done.matte, done.noise, done.front)]
+        seam, unlike = (_placed(r, done.box) for r in border_readings(own, done.behind, done.matte, done.noise, done.front))
+        out = [seam, replace(unlike, note=unlike.note or done.stood)]
         out.append(grain_reading(made, done.want, done.matte))
         if frame > 1:
             try:
                 before = inputs.own(frame - 1).picture
             except UserError as e:
-                return [*out, Reading("boil", None, "%", 160.0, note=str(e))]
+                return [*out, Reading("boil", None, "%", BOIL, note=str(e))]
             assert before is not None
             out += stir_readings(made, before[..., :3][done.box], done.matte)
         return out
 
 
 def _cleans(inputs: Inputs) -> Sequence[Rgb]:
-    """The clean plate's frames, as many as there are."""
+    """The clean plate's frames, those that there are and can be read. Raises UserError if the first cannot."""
     out = [inputs.picture("clean", 1)[..., :3]]
-    if inputs.is_still("clean"):
-        return out
-    for n in range(2, min(MOST_CLEAN, inputs.shot.length) + 1):
-        try:
+    last = 1 if inputs.is_still("clean") else min(MOST_CLEAN, inputs.shot.length)
+    for n in range(2, last + 1):
+        with contextlib.suppress(UserError):
             out.append(inputs.picture("clean", n)[..., :3])
-        except UserError:
-            break
     return out
 
 
-def _box(hidden: Mask) -> tuple[slice, slice]:
-    """What is looked at about what must go."""
-    ys, xs = np.nonzero(hidden)
-    h, w = hidden.shape
-    return (
-        slice(max(0, int(ys.min()) - MARGIN), min(h, int(ys.max()) + MARGIN + 1)),
-        slice(max(0, int(xs.min()) - MARGIN), min(w, int(xs.max()) + MARGIN + 1)),
-    )
-
-
 def _plate(a: Analysis) -> CleanPlate:
-    x, y, turn, grow, error, points = (float(v) for v in a["move"])
-    move = Move(x, y, turn, grow, error, int(points), str(a["why"]))
-    return CleanPlate(a["picture"], a["stands"], float(a["left"]), a["way"], a["moving"], a["law"], a["own"], move)
-
-
-def _still(plate: CleanPlate) -> CleanPlate:
-    """The same with nothing carried."""
-    return replace(plate, moving=np.zeros_like(plate.moving))
-
-
-def _bridge(a: Analysis) -> Bridge:
-    reach, doubt, off = (float(v) for v in a["over"])
-    nothing = np.zeros((1, 1), bool)
-    return Bridge(nothing, nothing, reach, doubt, off)
-
-
-def _done(box: tuple[slice, slice], behind: Rgb, mattes: tuple[Array, Array], plate: CleanPlate, b: Brought, off: float) -> Done:
-    level = np.maximum(behind, 0)
-    want = plate.law[:, 0] * level + plate.law[:, 1]
-    have = plate.left * b.gain * b.gain * (plate.own[:, 0] * level / b.gain + plate.own[:, 1])
-    return Done(box, behind, *mattes, want.astype(np.float32), (want + have).astype(np.float32), off)
+    return CleanPlate(a["picture"], a["stands"], float(a["left"]), a["way"], a["moving"], a["law"], a["own"], move_of(a))
 
 
 def _placed(r: Reading, box: tuple[slice, slice]) -> Reading:

@@ -13,13 +13,13 @@ from transmixis.core.matte.measure import BOIL_LIMIT, boil_reading, holes_readin
 from transmixis.core.matte.specks import closed_reading, rest_reading, specks_reading
 from transmixis.core.matte.subject import Clusters
 from transmixis.core.matte.unlike import MOST
-from transmixis.core.motion.camera import Move
 from transmixis.core.plot import Hill, Hills, Limit, Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.steps.params import Params, choice, number
+from transmixis.shot.steps.stood import kept, move_of, stood_words
 
 LEARN_FROM = 6  # frames: what moves is seen from all sides, and their mean clears the empty frame of most of its noise
 PROPOSE_FROM = 4
@@ -88,7 +88,9 @@ class DifferenceMatte(StepKind[DifferenceMatteParams]):
         alpha = product.picture[..., 3]
         plate, learnt = inputs.picture("plate", frame)[..., :3], inputs.analysis()
         out = [
-            rest_reading(left_over(plate, seen, _model(learnt, params)), seen.beside(4), _stood(learnt)),
+            rest_reading(
+                left_over(plate, seen, _model(learnt, params)), seen.beside(4), stood_words(move_of(learnt), "empty frame")
+            ),
             holes_reading(alpha),
             specks_reading(alpha),
             closed_reading(seen.mask, seen.misfit, min(NOISE_ONLY, MOST * params.unlike)),
@@ -156,33 +158,19 @@ def _outside(seen: Seen) -> Array:
     return np.asarray(_fits(seen)[seen.beside(7)][::7])
 
 
-def _stood(a: Analysis) -> str:
-    """How the empty frame stood beside the take."""
-    move = _move(a)
-    if not move:
-        return f"not aligned: {move.reason}"
-    return f"the empty frame stood {move.length:.2f} px beside the take"
-
-
 def _counts(values: Array) -> Array:
     return np.asarray(np.histogram(values, bins=100, range=(0, 1))[0])
 
 
 def _arrays(m: AwayModel) -> Analysis:
     """All that was learnt, as plain arrays."""
-    move = np.array([m.move.x, m.move.y, m.move.turn, m.move.grow, m.move.error, m.move.points])
     return {
         "empty": m.empty, "known": m.known, "law": m.law, "grains": m.grains, "wear": np.asarray(m.wear, np.float32),
-        "cluster_mean": m.clusters.mean, "cluster_cov": m.clusters.cov, "cluster_weight": m.clusters.weight, "move": move, "why": np.array(m.move.reason, dtype=np.str_),
+        "cluster_mean": m.clusters.mean, "cluster_cov": m.clusters.cov, "cluster_weight": m.clusters.weight, **kept(m.move),
     }  # fmt: skip
-
-
-def _move(a: Analysis) -> Move:
-    x, y, turn, grow, error, points = (float(v) for v in a["move"])
-    return Move(x, y, turn, grow, error, int(points), str(a["why"]))
 
 
 def _model(a: Analysis, params: DifferenceMatteParams) -> AwayModel:
     clusters = Clusters(a["cluster_mean"], a["cluster_cov"], a["cluster_weight"])
-    model = AwayModel(a["empty"], a["known"], a["law"], a["grains"], clusters, _move(a), wear=a["wear"])
+    model = AwayModel(a["empty"], a["known"], a["law"], a["grains"], clusters, move_of(a), wear=a["wear"])
     return replace(model, doubt=MOST * params.unlike, reach=params.reach, clear=params.glass == SEEN)

@@ -12,6 +12,7 @@ from transmixis.core.matte.shape import fill_shape
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
+from transmixis.core.repair.mended import SEAM, UNLIKE
 from transmixis.core.repair.patch import Patched, best_beside, patched
 from transmixis.core.types import Array
 from transmixis.shot.contract import Effect, Handle, Inputs, Pins, Product, Proposal, Slot, StepKind, sampled
@@ -20,8 +21,6 @@ from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_r
 from transmixis.shot.steps.attachment import hidden as not_seen
 from transmixis.shot.steps.params import hidden, number
 
-SEAM = 2.0  # 8-bit levels: steps of this size begin to show on even ground (docs/limits.md)
-UNLIKE = 12.0  # 8-bit levels: surroundings that differ by more are other stuff (judgement)
 USED = 5.0  # % of the place that the source may show of itself, or of what lies outside of the frame
 DRAW = "Press round what must go; the first point again closes it. Drag points, press a side for a new one."
 SOURCE = "Drag the dashed outline to where the surface may be taken from."
