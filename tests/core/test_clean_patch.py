@@ -39,7 +39,7 @@ def test_place_and_light_are_told() -> None:
     for n, b in enumerate(told):
         want = 2 ** (DRIFT * (n / (len(told) - 1) - 0.5)) / CLEAN_LIGHT
         np.testing.assert_allclose(b.gain, want, rtol=0.01)
-    assert plate.left == pytest.approx(1 / 6)
+    assert plate.left.max() == plate.left.min() == pytest.approx(1 / 6)
     assert plate.moving[:100, :150].mean() > 0.9
     assert plate.moving[180:, :].mean() < 0.15
     assert take.truth.shape == take.plate.shape
@@ -86,7 +86,21 @@ def test_a_single_clean_frame_serves_too() -> None:
     made = background(plate, told[1], over)
     assert db(made, take.truth[1], gone & take.windy) > 34
     assert db(made, take.truth[1], gone & ~take.windy) > 35
-    assert 0 < plate.left <= 1
+    assert 0.2 < plate.left[gone].mean() < 0.95  # it is textured all over
+    np.testing.assert_allclose(plate.own, plate.law, rtol=0.25)  # the same camera
+
+
+def test_a_clean_plate_without_grain_is_grained_in_full() -> None:
+    """A painted or averaged still has none of its own, whatever its texture."""
+    take = rig_take()
+    gone = take.region > 0
+    painted = (take.truth[0] * 0.9).astype(np.float32)
+    plate = learn_clean(list(take.plate[::3]), [painted], gone)
+    assert float(plate.own[:, 0].max() / plate.law[:, 0].max()) < 0.35
+    behind = background(plate, brought(take.plate[0], plate, gone), bridge_over(plate, gone, []))
+    want = plate.law[:, 0] * np.maximum(behind, 0) + plate.law[:, 1]
+    new = grain(behind, plate, np.ones(3), 1)
+    assert float((new[gone] ** 2).mean() / want[gone].mean()) > 0.7
 
 
 def test_sizes_that_differ_are_refused() -> None:

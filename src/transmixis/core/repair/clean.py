@@ -16,6 +16,7 @@ from transmixis.core.motion.camera import Move, anchor_of, follow
 from transmixis.core.motion.coding import coded_luma, grey_of
 from transmixis.core.motion.motion import similarity_matrix
 from transmixis.core.motion.sampling import Splined
+from transmixis.core.repair.fine import CELL, grain_share
 from transmixis.core.repair.wind import Bridge, bridge, bridge_at, flow, grid_of, off_grid, on_grid
 from transmixis.core.survey.clean_fit import evened, light_over, median_move
 from transmixis.core.survey.noise import noise_law, noise_over_time
@@ -31,13 +32,13 @@ WIDER = 5  # px: what is hidden is a little more than what must go, its blur
 
 @dataclass(frozen=True)
 class CleanPlate:
-    """`picture` (h, w, 3) the clean plate, averaged, in its own place, and `stands` (h, w, 3) where it stands in the take, nothing carried; `left` 0..1 the share of
-    its noise that is left in it; `way` (2, h, w) px from each px of the take to its place there; `moving` (h, w) 0..1 where things move in the take; `law`
+    """`picture` (h, w, 3) the clean plate, averaged, in its own place, and `stands` (h, w, 3) where it stands in the take, nothing carried; `left` (h, w, 1) 0..1 the
+    share of its noise that is left in it; `way` (2, h, w) px from each px of the take to its place there; `moving` (h, w) 0..1 where things move in the take; `law`
     (3, 2) the take's noise, `own` the clean plate's."""
 
     picture: Rgb
     stands: Rgb
-    left: float
+    left: Array
     way: Array
     moving: Array
     law: Array
@@ -52,7 +53,14 @@ class CleanPlate:
     def cut(self, box: tuple[slice, slice]) -> CleanPlate:
         """The part of it in a box of the frame, which is wide enough that what is looked up lies in it too."""
         picture = np.ascontiguousarray(self.picture[box])
-        return replace(self, picture=picture, stands=self.stands[box], way=self.way[:, box[0], box[1]], moving=self.moving[box])
+        return replace(
+            self,
+            picture=picture,
+            stands=self.stands[box],
+            way=self.way[:, box[0], box[1]],
+            moving=self.moving[box],
+            left=self.left[box],
+        )
 
 
 @dataclass(frozen=True)
@@ -79,27 +87,36 @@ def learn_clean(frames: Sequence[Rgb], cleans: Sequence[Rgb], hidden: Mask) -> C
         )
     way = _way(move, middle.shape[:2])
     picture, moving = _averaged(cleans, middle)
-    left = 1 / len(cleans)
+    left = np.full((*hidden.shape, 1), 1 / len(cleans), np.float32)
     if len(cleans) > 1:
         moving = _sampled(Splined(moving[..., None]), way)[..., 0]
     told = noise_over_time(list(pairwise([evened(f, frames[0]) for f in frames]))) if len(frames) > 1 else None
     law = told.law if told is not None else np.median([noise_law(f, ~hidden) for f in frames], axis=0)
-    own = _own_law(cleans, law)
+    box = box_about(hidden, ROOM)
+    own = _own_law(cleans, law, box)
     if len(cleans) == 1:
-        picture, left = _quietened(middle, own, box_about(hidden, ROOM))
+        picture, left[box] = _quietened(middle, own, box)
+        left = _sampled(Splined(left), way).clip(0, 1)
     plate = CleanPlate(picture, _sampled(Splined(picture), way), left, way, moving, law, own, move)
     if len(cleans) == 1:
         plate = _told_by_take(plate, frames, hidden)
     return plate
 
 
-def _own_law(cleans: Sequence[Rgb], law: Array) -> Array:
-    """The clean plate's noise: over time, else as read in space, where texture may pass for it, but no more than the take's own, of one camera."""
+def _own_law(cleans: Sequence[Rgb], law: Array, box: tuple[slice, slice]) -> Array:
+    """The clean plate's noise: over time, else as much of the take's as its finest detail shows. A plate that was averaged or painted has less."""
     pairs = [(a, evened(b, a)) for a, b in pairwise(cleans)]
     told = noise_over_time(pairs) if pairs else None
     if told is not None:
         return told.law
-    return np.minimum(noise_law(cleans[0], np.ones(cleans[0].shape[:2], bool)), law)
+    return np.asarray(law * min(1.0, _share(cleans[0][box], law)) ** 2)
+
+
+def _share(picture: Rgb, law: Array) -> float:
+    """How strong the grain of a part of the clean plate is against a law."""
+    level = cv2.GaussianBlur(np.maximum(picture, 0), (0, 0), CELL)  # grain in it would lessen itself
+    variance = law[:, 0] * level + law[:, 1]
+    return grain_share(picture, variance, np.ones(picture.shape[:2], bool))
 
 
 def box_about(hidden: Mask, margin: int) -> tuple[slice, slice]:
@@ -114,16 +131,16 @@ def box_about(hidden: Mask, margin: int) -> tuple[slice, slice]:
     )
 
 
-def _quietened(clean: Rgb, law: Array, box: tuple[slice, slice]) -> tuple[Rgb, float]:
+def _quietened(clean: Rgb, law: Array, box: tuple[slice, slice]) -> tuple[Rgb, Array]:
     """A single clean frame with less of its noise in a box, which would stand still in the take: means of places that look alike (Buades, Coll, Morel, 2005)
-    where its noise is as strong everywhere; and the share of the noise that is left."""
+    where its noise is as strong everywhere; and the share (h, w, 1) of the noise that is left there: much where there is texture."""
     slope, base = np.maximum(law[:, 0], 1e-7), law[:, 1]
     even = (2 / slope * np.sqrt(np.maximum(clean[box] * slope + base, 1e-9))).astype(np.float32)  # deviation 1 (Anscombe, 1948)
     quiet = denoise_nl_means(even, patch_size=5, patch_distance=7, h=ALIKE, sigma=1.0, fast_mode=True, channel_axis=2)
-    taken = float(np.median(np.square(even - quiet))) / 0.455  # the median of a chi square of one degree
+    taken = cv2.GaussianBlur(np.square(even - quiet).mean(axis=2), (0, 0), CELL)
     out = clean.copy()
     out[box] = (np.square(quiet * slope / 2) - base) / slope
-    return out, float(np.clip(1 - taken, 0, 1))
+    return out, np.clip(1 - taken, 0, 1)[..., None]
 
 
 def _way(move: Move, shape: tuple[int, ...]) -> Array:

@@ -7,7 +7,7 @@ import numpy as np
 
 from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.readings import Reading
-from transmixis.core.repair.patch import finest
+from transmixis.core.repair.fine import grain_share
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
 SEAM, UNLIKE = (
@@ -79,9 +79,7 @@ def grain_reading(made: Rgb, want: Array, matte: Matte) -> Reading:
     inner = cv2.erode((matte > 0.99).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
     if inner.sum() < FEW:
         return Reading("grain off", None, "%", GRAIN_OFF, note="too small a place to tell")
-    fine = finest(made / np.sqrt(np.maximum(want, 1e-9)))
-    size = cv2.GaussianBlur(np.square(fine).mean(axis=2), (0, 0), 4)[inner]
-    ratio = float(np.sqrt(np.quantile(size, 0.2)))
+    ratio = grain_share(made, want, inner)
     return Reading(
         "grain off", 100 * abs(ratio - 1), "%", GRAIN_OFF, note=f"{ratio:.2f} times the plate's grain where least texture is"
     )

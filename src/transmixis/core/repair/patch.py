@@ -15,6 +15,7 @@ from scipy.sparse.linalg import splu
 
 from transmixis.core.build.place import placed
 from transmixis.core.colour.curves import linear_to_srgb
+from transmixis.core.repair.fine import finest
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
 ROOM = 12  # px about the place that are looked at
@@ -162,12 +163,6 @@ def _grain(picture: Array, where: Array) -> Array:
     p = np.ascontiguousarray(picture, np.float32)
     fine = p - cv2.GaussianBlur(p, (0, 0), FINE)
     return np.asarray([1.4826 * np.median(np.abs(fine[..., c][where])) for c in range(3)]) / FINE_SHARE
-
-
-def finest(picture: Array) -> Array:
-    """What is finer than texture mostly is, of unit deviation for white noise of unit deviation (Immerkaer, 1996)."""
-    kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32) / 6
-    return np.asarray(cv2.filter2D(np.ascontiguousarray(picture, np.float32), -1, kernel, borderType=cv2.BORDER_REFLECT))
 
 
 def _finest(picture: Array, where: Array) -> Array:

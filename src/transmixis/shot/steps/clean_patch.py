@@ -104,7 +104,7 @@ class CleanPatch(StepKind[CleanPatchParams]):
         some = [brought(np.ascontiguousarray(f[box]), small, hidden[box]) for f, _ in found] if (plate.moving > 0.5).any() else []
         over = bridge_over(small, hidden[box], some)
         return {
-            "picture": plate.picture, "stands": plate.stands, "left": np.array(plate.left), "way": plate.way, "moving": plate.moving, "law": plate.law, "own": plate.own,
+            "picture": plate.picture, "stands": plate.stands, "left": plate.left, "way": plate.way, "moving": plate.moving, "law": plate.law, "own": plate.own,
             "over": np.array([over.reach, over.doubt]), **kept(plate.move),
         }  # fmt: skip
 
@@ -167,7 +167,7 @@ def _cleans(inputs: Inputs) -> Sequence[Rgb]:
 
 
 def _plate(a: Analysis) -> CleanPlate:
-    return CleanPlate(a["picture"], a["stands"], float(a["left"]), a["way"], a["moving"], a["law"], a["own"], move_of(a))
+    return CleanPlate(a["picture"], a["stands"], a["left"], a["way"], a["moving"], a["law"], a["own"], move_of(a))
 
 
 def _placed(r: Reading, box: tuple[slice, slice]) -> Reading:
