@@ -76,12 +76,19 @@ def test_grain_is_compared_with_the_law(times: float, off: float) -> None:
 
 def test_boil_and_standing_still_are_told_by_the_surroundings() -> None:
     a, b = noisy(base()), noisy(base())
-    assert by_name(stir_readings(b, a, patch()), "boil") == pytest.approx(100, abs=12)
+    assert by_name(stir_readings(b, a, patch(), LAW * base()), "boil") == pytest.approx(100, abs=12)
     held = np.where(patch()[..., None] > 0, a, b)
-    assert by_name(stir_readings(held, a, patch()), "stirs") < 5
+    assert by_name(stir_readings(held, a, patch(), LAW * base()), "stirs") < 5
     wild = np.where(patch()[..., None] > 0, noisy(base(), 3), b)
-    assert by_name(stir_readings(wild, a, patch()), "boil") > 160
-    assert stir_readings(b, a, np.zeros((H, W), np.float32)) == []
+    assert by_name(stir_readings(wild, a, patch(), LAW * base()), "boil") > 160
+    assert stir_readings(b, a, np.zeros((H, W), np.float32), LAW * base()) == []
+
+
+def test_a_bright_mend_in_dark_surroundings_is_not_said_to_boil() -> None:
+    """Its grain is stronger as bright grain is: both are set against what their own light wants."""
+    lit = np.where(patch()[..., None] > 0, 8 * base(), base() * 0.1).clip(0.004, 0.9).astype(np.float32)
+    read = stir_readings(noisy(lit), noisy(lit), patch(), LAW * lit)
+    assert by_name(read, "boil") == pytest.approx(100, abs=15)
 
 
 def test_a_soft_edge_lies_outside_and_covers_all() -> None:

@@ -23,22 +23,24 @@ from transmixis.shot.model import Shot, Step
 from transmixis.shot.outputs import refuse
 from transmixis.shot.products import DEFAULT_CACHE
 from transmixis.shot.render import Renderer
-from transmixis.shot.steps.clean_patch import CleanPatch
+from transmixis.shot.steps import kind_of
 
 MEND = "mend"
 
 
 @dataclass(frozen=True)
 class RepairJob:
-    """What is mended of `plate`: `gone` says what must go (outlines, a matte as a still or a sequence), `clean` is the clean plate; `settings` of the step. `exr`: linear
-    pictures instead of 16-bit ones in the plate's coding."""
+    """What is mended of `plate`, by a step of `kind` with its `settings`: `gone` says what must go (outlines, a matte as a still or a sequence), `clean` is the clean plate
+    for the kinds that want one. `exr`: linear pictures instead of 16-bit ones in the plate's coding. `propose`: settings are those that the step proposes."""
 
     plate: Path
+    kind: str
     gone: Path
-    clean: Path
     settings: dict[str, Any]
+    clean: Path | None = None
     space: str | None = None
     exr: bool = False
+    propose: bool = False
 
 
 def run_repair(job: RepairJob, out: Path, progress: Progress, *, overwrite: bool = False) -> dict[str, Any]:
@@ -47,10 +49,12 @@ def run_repair(job: RepairJob, out: Path, progress: Progress, *, overwrite: bool
     shot, source = _shot(job)
     ending = "exr" if job.exr else "png"
     files = [out / f"repaired.{n:04d}.{ending}" for n in range(1, shot.length + 1)]
-    refuse([*files, out / READINGS], inputs=[job.plate, job.gone, job.clean], overwrite=overwrite)
+    refuse([*files, out / READINGS], inputs=[p for p in (job.plate, job.gone, job.clean) if p], overwrite=overwrite)
     make_folder(out)
     renderer = Renderer(shot, Material(Path.cwd()), FrameCache(DEFAULT_CACHE))
     renderer.progress = progress
+    if job.propose:
+        shot, renderer = _as_proposed(shot, renderer, progress)
 
     def each(n: int) -> list[Reading]:
         picture = renderer.product(f"step:{MEND}", n).picture
@@ -64,11 +68,26 @@ def run_repair(job: RepairJob, out: Path, progress: Progress, *, overwrite: bool
     return frame_by_frame(numbers, each, told, out, "mending", progress)
 
 
+def _as_proposed(shot: Shot, renderer: Renderer, progress: Progress) -> tuple[Shot, Renderer]:
+    """The shot with what its mending step proposes, and what renders it."""
+    proposal = renderer.propose(MEND, progress)
+    if proposal is None:
+        return shot, renderer
+    step = shot.step(MEND)
+    shot = shot.with_step(step.model_copy(update={"params": {**step.params, **proposal.values}}))
+    renderer = Renderer(shot, renderer.material, renderer.cache, renderer.analyses)
+    renderer.progress = progress
+    return shot, renderer
+
+
 def _shot(job: RepairJob) -> tuple[Shot, Source]:
     """The plate with what must go, and the step that mends it."""
     shot, source = bare_shot(job.plate, job.space)
-    clean, _ = bare_plate(job.clean, "clean", "clean", job.space)
-    shot = keeping(shot.model_copy(update={"plates": (*shot.plates, clean)}), job.gone)
-    inputs = {"plate": "plate:hero", "clean": "plate:clean", "gone": REF}
-    step = Step(id=MEND, kind=CleanPatch.kind, name="Clean patch", inputs=inputs, params=job.settings)
+    inputs = {"plate": "plate:hero", "gone": REF}
+    if job.clean is not None:
+        clean, _ = bare_plate(job.clean, "clean", "clean", job.space)
+        shot = shot.model_copy(update={"plates": (*shot.plates, clean)})
+        inputs["clean"] = "plate:clean"
+    shot = keeping(shot, job.gone)
+    step = Step(id=MEND, kind=job.kind, name=kind_of(job.kind).title, inputs=inputs, params=job.settings)
     return shot.model_copy(update={"steps": (*shot.steps, step)}), source

@@ -9,14 +9,14 @@ from itertools import pairwise
 
 import cv2
 import numpy as np
-from skimage.restoration import denoise_nl_means
 
 from transmixis.core.errors import UserError
 from transmixis.core.motion.camera import Move, anchor_of, follow
 from transmixis.core.motion.coding import coded_luma, grey_of
 from transmixis.core.motion.motion import similarity_matrix
 from transmixis.core.motion.sampling import Splined
-from transmixis.core.repair.fine import CELL, grain_share
+from transmixis.core.repair.fine import CELL, grain_share, lacking
+from transmixis.core.repair.quiet import quietened
 from transmixis.core.repair.wind import Bridge, bridge, bridge_at, flow, grid_of, off_grid, on_grid
 from transmixis.core.survey.clean_fit import evened, light_over, median_move
 from transmixis.core.survey.noise import noise_law, noise_over_time
@@ -25,7 +25,6 @@ from transmixis.core.types import Array, Mask, Matte, Rgb
 MOVES = 0.08  # px: what the clean take's flow makes of grain alone is about a third of it
 WANDERS = 1.0  # px: wind takes the picture's own motion aside by less
 SMOOTH = 6.0  # px: over which it is told whether things move
-ALIKE = 0.7  # deviations of the noise: how unlike places may be that are averaged
 ROOM = 40  # px about what must go in which a single clean frame is quietened
 WIDER = 5  # px: what is hidden is a little more than what must go, its blur
 
@@ -132,15 +131,10 @@ def box_about(hidden: Mask, margin: int) -> tuple[slice, slice]:
 
 
 def _quietened(clean: Rgb, law: Array, box: tuple[slice, slice]) -> tuple[Rgb, Array]:
-    """A single clean frame with less of its noise in a box, which would stand still in the take: means of places that look alike (Buades, Coll, Morel, 2005)
-    where its noise is as strong everywhere; and the share (h, w, 1) of the noise that is left there: much where there is texture."""
-    slope, base = np.maximum(law[:, 0], 1e-7), law[:, 1]
-    even = (2 / slope * np.sqrt(np.maximum(clean[box] * slope + base, 1e-9))).astype(np.float32)  # deviation 1 (Anscombe, 1948)
-    quiet = denoise_nl_means(even, patch_size=5, patch_distance=7, h=ALIKE, sigma=1.0, fast_mode=True, channel_axis=2)
-    taken = cv2.GaussianBlur(np.square(even - quiet).mean(axis=2), (0, 0), CELL)
+    """A single clean frame with less of its noise in a box, which would stand still in the take, and the share (h, w, 1) of it that is left there."""
     out = clean.copy()
-    out[box] = (np.square(quiet * slope / 2) - base) / slope
-    return out, np.clip(1 - taken, 0, 1)[..., None]
+    out[box], left = quietened(np.ascontiguousarray(clean[box]), law)
+    return out, left[..., None]
 
 
 def _way(move: Move, shape: tuple[int, ...]) -> Array:
@@ -249,9 +243,7 @@ def noises(behind: Rgb, plate: CleanPlate, gain: Array) -> tuple[Array, Array]:
 
 def grain(behind: Rgb, plate: CleanPlate, gain: Array, seed: int) -> Rgb:
     """Grain by the take's law, new for every seed (h, w, 3), as much as the background has not."""
-    want, have = noises(behind, plate, gain)
-    lack = np.sqrt(np.maximum(want - have, 0))
-    return np.asarray(lack * np.random.default_rng((13, seed)).standard_normal(behind.shape, dtype=np.float32), np.float32)
+    return lacking(*noises(behind, plate, gain), seed)
 
 
 def laid(frame: Rgb, behind: Rgb, matte: Matte) -> Rgb:

@@ -21,3 +21,9 @@ def grain_share(picture: Rgb, variance: Array, where: Mask) -> float:
     """How strong a picture's grain is against a noise of such a variance (h, w, 3), 1 for as strong, `where` (h, w) it is looked at: read where least texture is."""
     size = np.square(finest(picture / np.sqrt(np.maximum(variance, 1e-9)))).mean(axis=2)
     return float(np.sqrt(np.quantile(cv2.GaussianBlur(size, (0, 0), CELL)[where], LEAST)))
+
+
+def lacking(want: Array, have: Array, seed: int) -> Array:
+    """Grain, new for every seed: as much of the variance that is wanted (h, w, 3) as there is not."""
+    lack = np.sqrt(np.maximum(want - have, 0))
+    return np.asarray(lack * np.random.default_rng((13, seed)).standard_normal(want.shape, dtype=np.float32), np.float32)

@@ -85,12 +85,18 @@ def grain_reading(made: Rgb, want: Array, matte: Matte) -> Reading:
     )
 
 
-def stir_readings(now: Rgb, before: Rgb, matte: Matte) -> list[Reading]:
-    """How the mend changes from the frame before, against how what lies beside it does, %: more boils, much less stands still."""
-    inner, ring = matte > 0.99, ring_of(matte)
+def stir_readings(now: Rgb, before: Rgb, matte: Matte, want: Array) -> list[Reading]:
+    """How the mend changes from the frame before, against how what lies beside it does, %: more boils, much less stands still. Both are set against what the plate's
+    grain alone would change there (`want` (h, w, 3) variance), since bright places have more of it."""
+    inner, ring = matte > 0.99, ring_of(matte) & (want.max(axis=2) > 0)
     if inner.sum() < FEW or ring.sum() < FEW:
         return []
-    change = np.abs(linear_to_srgb(np.clip(now, 0, 1)) - linear_to_srgb(np.clip(before, 0, 1))).mean(axis=2)
-    around = float(change[ring].mean())
-    share = 100 * float(change[inner].mean()) / max(around, 1e-6)
+    a, b = (linear_to_srgb(np.clip(x, 0, 1)) for x in (now, before))
+    slope = (linear_to_srgb(np.clip(now, 0, 1) + 1e-3) - a) / 1e-3
+    change, grain = np.abs(a - b).mean(axis=2), np.sqrt(want * slope * slope).mean(axis=2)
+
+    def over_grain(where: Mask) -> float:
+        return float(change[where].mean()) / max(float(grain[where].mean()), 1e-5)
+
+    share = 100 * over_grain(inner) / max(over_grain(ring), 1e-6)
     return [Reading("boil", share, "%", BOIL), Reading("stirs", share, "%", STILL, "high")]

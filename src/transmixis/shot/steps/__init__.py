@@ -20,6 +20,7 @@ from transmixis.shot.steps.join_mattes import JoinMattes
 from transmixis.shot.steps.lay_in import LayIn
 from transmixis.shot.steps.lens import BendBack, Straighten
 from transmixis.shot.steps.luma_matte import LumaMatte
+from transmixis.shot.steps.made_up import MadeUp
 from transmixis.shot.steps.marks import Marks
 from transmixis.shot.steps.match import Match
 from transmixis.shot.steps.patch import Patch
@@ -34,6 +35,7 @@ from transmixis.shot.steps.steady import Steady
 from transmixis.shot.steps.strokes import StrokesStep
 from transmixis.shot.steps.surface_track import SurfaceTrack
 from transmixis.shot.steps.survey import Survey
+from transmixis.shot.steps.time_patch import TimePatch
 from transmixis.shot.steps.timing import Timing
 from transmixis.shot.steps.track_file import TrackFile
 from transmixis.shot.steps.unknown import Unknown
@@ -66,6 +68,8 @@ KINDS: dict[str, AnyKind] = {
         CameraFile(),
         Straighten(),
         CleanPatch(),
+        TimePatch(),
+        MadeUp(),
         Patch(),
         Match(),
         Place(),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,57 +18,37 @@ from transmixis.core.repair.clean import (
     bridge_in,
     bridge_over,
     brought,
-    grain,
-    laid,
     learn_clean,
     noises,
 )
-from transmixis.core.repair.mended import BOIL, SEAM, border_readings, grain_reading, near, soft_edge, stir_readings
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Analysis, Inputs, Product, Slot, StepKind, sampled
-from transmixis.shot.steps.params import Params, choice, number
+from transmixis.shot.steps.mending import (
+    FRONT_SLOT,
+    GONE,
+    GONE_SLOT,
+    MARGIN,
+    MendParams,
+    mend_readings,
+    mended,
+    place_of,
+    untouched,
+)
+from transmixis.shot.steps.params import choice
 from transmixis.shot.steps.stood import kept, move_of, stood_words
 
 LEARN_FROM = 6  # frames of the take
 MOST_CLEAN = 12  # frames of a clean take: more bring little
-MARGIN = 80  # px about what must go that are looked at
 CARRIED, STANDS = "carried", "as it stands"
-GONE = 0.02  # of the matte: from here on it must go
 
 
-class CleanPatchParams(Params):
-    feather: float = number(
-        2.0,
-        0.0,
-        100.0,
-        "px",
-        "Soft edge",
-        "How far outside of what must go the patch fades out; wider where its light differs.",
-        step=0.5,
-    )
+class CleanPatchParams(MendParams):
     wind: str = choice(
         CARRIED,
         (CARRIED, STANDS),
         "Wind",
         "Whether leaves and grass are carried to where they are blown in each frame, told from what is seen about the place.",
     )
-    grain: float = number(
-        1.0, 0.0, 2.0, "%", "Grain", "How much of the plate's own grain is put back, new on every frame.", percent=True
-    )
-
-
-@dataclass(frozen=True)
-class Done:
-    """What the readings look at: the `behind` laid in the `box`, its `matte` there, what passes in `front`, the variances of the grain that is wanted and of
-    the difference to the plate, and how the clean plate stood."""
-
-    box: tuple[slice, slice]
-    behind: Rgb
-    matte: Array
-    front: Array
-    want: Array
-    noise: Array
-    stood: str
 
 
 class CleanPatch(StepKind[CleanPatchParams]):
@@ -79,8 +59,8 @@ class CleanPatch(StepKind[CleanPatchParams]):
     slots = (
         Slot("plate", "the take to mend, its camera on a tripod", ground=True),
         Slot("clean", "the same view without what must go, one frame or several", learnt=True, usual=("plate:clean",)),
-        Slot("gone", "a matte of what must go, its shadow too", takes="matte", usual=("step:cut out",)),
-        Slot("front", "mattes of what passes in front of it", takes="matte", optional=True, many=True, usual=()),
+        GONE_SLOT,
+        FRONT_SLOT,
     )
     Params = CleanPatchParams
     roles = ("mended",)
@@ -109,51 +89,21 @@ class CleanPatch(StepKind[CleanPatchParams]):
         }  # fmt: skip
 
     def compute(self, inputs: Inputs, params: CleanPatchParams, frame: int) -> Product:
-        plate = inputs.picture("plate", frame)
-        gone = inputs.matte("gone", frame)
-        hidden = gone > GONE
-        if not hidden.any():
-            return Product(picture=plate, matte=np.zeros(gone.shape, np.float32))
+        place = place_of(inputs, frame, params.feather)
+        if place is None:
+            return untouched(inputs, frame)
         learnt = inputs.analysis()
-        box = box_about(hidden, MARGIN)
-        small, here = _plate(learnt).cut(box), hidden[box]
-        own = np.ascontiguousarray(plate[..., :3][box])
+        small = _plate(learnt).cut(place.box)
         if params.wind == STANDS:
             small = replace(small, moving=np.zeros_like(small.moving))
-        b = brought(own, small, here)
-        over = bridge_in(small, here, *(float(v) for v in learnt["over"]))
-        behind = background(small, b, over, near(here, params.feather))
-        made = behind + params.grain * grain(behind, small, b.gain, frame)
-        matte = soft_edge(gone[box], params.feather)
-        front = np.zeros(matte.shape, np.float32)
-        for m in inputs.mattes("front", frame):
-            front = np.maximum(front, m[box])
-        matte = matte * (1 - front)
-        out = np.array(plate, np.float32)
-        out[box] = np.dstack([laid(own, made, matte), *(plate[box][..., 3:].transpose(2, 0, 1))])
-        whole = np.zeros(gone.shape, np.float32)
-        whole[box] = matte
-        want, have = noises(behind, small, b.gain)
-        done = Done(box, behind, matte, front, want, want + have, stood_words(small.move, "clean plate"))
-        return Product(picture=out, matte=whole, work=done)
+        b = brought(place.own, small, place.hidden)
+        over = bridge_in(small, place.hidden, *(float(v) for v in learnt["over"]))
+        behind = background(small, b, over, place.where)
+        product, work = mended(inputs, params, frame, place, behind, noises(behind, small, b.gain))
+        return replace(product, work=replace(work, note=stood_words(small.move, "clean plate")))
 
     def read(self, inputs: Inputs, params: CleanPatchParams, product: Product, frame: int) -> list[Reading]:
-        done: Done | None = product.work
-        assert product.picture is not None
-        if done is None:
-            return [Reading("seam", None, "levels", SEAM, note="nothing has to go here")]
-        own, made = inputs.picture("plate", frame)[..., :3][done.box], product.picture[..., :3][done.box]
-        seam, unlike = (_placed(r, done.box) for r in border_readings(own, done.behind, done.matte, done.noise, done.front))
-        out = [seam, replace(unlike, note=unlike.note or done.stood)]
-        out.append(grain_reading(made, done.want, done.matte))
-        if frame > 1:
-            try:
-                before = inputs.own(frame - 1).picture
-            except UserError as e:
-                return [*out, Reading("boil", None, "%", BOIL, note=str(e))]
-            assert before is not None
-            out += stir_readings(made, before[..., :3][done.box], done.matte)
-        return out
+        return mend_readings(inputs, product, frame)
 
 
 def _cleans(inputs: Inputs) -> Sequence[Rgb]:
@@ -168,11 +118,3 @@ def _cleans(inputs: Inputs) -> Sequence[Rgb]:
 
 def _plate(a: Analysis) -> CleanPlate:
     return CleanPlate(a["picture"], a["stands"], a["left"], a["way"], a["moving"], a["law"], a["own"], move_of(a))
-
-
-def _placed(r: Reading, box: tuple[slice, slice]) -> Reading:
-    """A reading whose spot was found in the box, in the frame."""
-    if r.spot is None:
-        return r
-    x, y = box[1].start, box[0].start
-    return replace(r, spot=(r.spot[0] + x, r.spot[1] + y, r.spot[2], r.spot[3]))

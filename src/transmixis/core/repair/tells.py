@@ -1,0 +1,92 @@
+"""What gives a mend away beside its border: that it is softer than the plate, that the removed thing still shows in it, that it stands still where all else moves."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from transmixis.core.colour.curves import linear_to_srgb
+from transmixis.core.readings import Reading
+from transmixis.core.repair.mended import FEW, OTHER, ring_of
+from transmixis.core.types import Array, Matte, Rgb
+
+SOFTER = 20.0  # %: of detail that may be lost or gained; less is not seen at a mend's size (judgement)
+GHOST = 3.0  # 8-bit levels of the removed thing that may be left (the least that shows in motion, judgement)
+FROZEN = 60.0  # %: how much stiller than its moving surroundings a mend may be
+STIRRED = 1.5  # times what grain alone changes, from which on the surroundings are said to move
+FINE, COARSE = 1.0, 6.0  # px: between these sizes a thing is known by its form
+
+
+def shown(x: Rgb) -> Array:
+    """8-bit levels as shown."""
+    return np.asarray(linear_to_srgb(np.clip(x, 0, 1)) * 255, np.float32)
+
+
+def band(x: Array) -> Array:
+    """What lies between the fine and the coarse."""
+    return np.asarray(cv2.GaussianBlur(x, (0, 0), FINE) - cv2.GaussianBlur(x, (0, 0), COARSE))
+
+
+def sharpness_reading(frame: Rgb, behind: Rgb, matte: Matte, left: Array, front: Matte | None = None) -> Reading:
+    """How much detail the background has against the plate where both show the same, just beside the mend: % off. `left` (h, w, 3) is the variance of the
+    background's own noise."""
+    ring = ring_of(matte) & (behind.max(axis=2) > 0)
+    if front is not None:
+        ring &= cv2.dilate((front > 0.01).astype(np.uint8), np.ones((9, 9), np.uint8)) == 0
+    a, b = shown(frame), shown(behind)
+    ring &= np.abs(cv2.GaussianBlur(a - b, (0, 0), 2)).max(axis=2) < OTHER
+    ring = cv2.erode(ring.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    if ring.sum() < 3 * FEW:
+        return Reading("softer", None, "%", SOFTER, note="too little lies beside it to compare with")
+    fine_a, fine_b = (x - cv2.GaussianBlur(x, (0, 0), 2.0) for x in (a.mean(axis=2), b.mean(axis=2)))
+    both = float((fine_a * fine_b)[ring].mean())  # grain, which they have not in common, has no part in it
+    own = float((fine_b * fine_b)[ring].mean()) - 0.9 * float(_levels(left, behind)[ring].mean()) / 3
+    if both <= 0 or np.sqrt(both) < 1.0:
+        return Reading("softer", None, "%", SOFTER, note="what lies beside it is too plain to tell")
+    ratio = own / both  # a softened background has less of its own than it has in common with the plate
+    return Reading("softer", 100 * abs(1 - ratio), "%", SOFTER, note=f"{ratio:.2f} times the detail of the plate beside it")
+
+
+def _levels(noise: Array, frame: Rgb) -> Array:
+    """A variance in linear light as one of 8-bit levels."""
+    slope = (shown(frame + 1e-3) - shown(frame)) / 1e-3
+    return np.asarray((noise * slope * slope).mean(axis=2))
+
+
+def ghost_reading(frame: Rgb, made: Rgb, matte: Matte) -> Reading:
+    """How much of what was removed the mend still shows, levels: the part of its form that goes with the plate's there, beyond what chance makes."""
+    inner = matte > 0.99
+    a, b = shown(frame).mean(axis=2), shown(made).mean(axis=2)
+    other = cv2.dilate((np.abs(cv2.GaussianBlur(a - b, (0, 0), 1)) > OTHER).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    inner &= other  # where the plate still shows the background, as in a shadow, its form is no ghost
+    if inner.sum() < FEW:
+        return Reading("ghost", None, "levels", GHOST, note="nothing there stands out from the mend")
+    x, y = band(a)[inner], band(b)[inner]
+    x, y = x - x.mean(), y - y.mean()
+    size = float((x * x).mean())
+    if size < 1e-3:
+        return Reading("ghost", None, "levels", GHOST, note="what was removed has no form to be known by")
+    slope = float((x * y).mean()) / size
+    count = max(4.0, float(inner.sum()) / (2 * np.pi * FINE * COARSE))  # about so many places are independent
+    chance = float(np.sqrt(max((y * y).mean() - slope * slope * size, 0) / (size * count)))
+    left = max(0.0, slope - 2 * chance)
+    return Reading("ghost", left * float(np.sqrt(size)) * 2, "levels", GHOST, note=f"{100 * left:.1f} % of what was removed")
+
+
+def frozen_reading(now: Rgb, before: Rgb, matte: Matte) -> Reading:
+    """How much stiller the mend is than its surroundings, where these move, %: forms that change, set against how much form there is."""
+    inner, ring = matte > 0.99, ring_of(matte)
+    if inner.sum() < FEW or ring.sum() < FEW:
+        return Reading("frozen", None, "%", FROZEN, note="too small a place to tell")
+    a, b = (band(shown(x).mean(axis=2)) for x in (now, before))
+    grain = float(np.median(np.abs(shown(now) - cv2.GaussianBlur(shown(now), (0, 0), 1.5))))
+
+    def moves(where: Array) -> float:
+        form = float(np.sqrt((a[where] ** 2).mean()))
+        return float(np.sqrt(((a - b)[where] ** 2).mean())) / max(form, 0.5)
+
+    around, form = moves(ring), float(np.sqrt((a[ring] ** 2).mean()))
+    still = STIRRED * 0.6 * grain / max(form, 0.5)  # what grain alone changes between two frames at this size
+    if around < max(still, 0.08):
+        return Reading("frozen", 0.0, "%", FROZEN, note="nothing moves beside it")
+    return Reading("frozen", max(0.0, 100 * (1 - moves(inner) / around)), "%", FROZEN, note="against what moves beside it")

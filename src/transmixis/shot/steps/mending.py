@@ -1,0 +1,153 @@
+"""What steps that put a background over what must go share: laying it there with grain and a soft edge, under what passes in front, and reading whether it shows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from transmixis.core.errors import UserError
+from transmixis.core.readings import Reading
+from transmixis.core.repair.clean import box_about, laid
+from transmixis.core.repair.fine import lacking
+from transmixis.core.repair.mended import BOIL, SEAM, border_readings, grain_reading, near, soft_edge, stir_readings
+from transmixis.core.repair.tells import frozen_reading, ghost_reading, sharpness_reading
+from transmixis.core.types import Array, Mask, Rgb
+from transmixis.shot.contract import Inputs, Product, Slot
+from transmixis.shot.steps.params import Params, number
+
+GONE = 0.02  # of the matte: from here on it must go
+MARGIN = 80  # px about what must go that are looked at
+GONE_SLOT = Slot("gone", "a matte of what must go, its shadow too", takes="matte", usual=("step:cut out",))
+FRONT_SLOT = Slot("front", "mattes of what passes in front of it", takes="matte", optional=True, many=True, usual=())
+NOTHING = "nothing has to go here"
+
+
+class MendParams(Params):
+    feather: float = number(
+        2.0,
+        0.0,
+        100.0,
+        "px",
+        "Soft edge",
+        "How far outside of what must go the mend fades out; wider where its light differs.",
+        step=0.5,
+    )
+    grain: float = number(
+        1.0, 0.0, 2.0, "%", "Grain", "How much of the plate's own grain is put back, new on every frame.", percent=True
+    )
+
+
+@dataclass(frozen=True)
+class Mend:
+    """What the readings look at, all of it in the `box` of the frame: the plate that was there, the `behind` laid over it, the `matte` it was laid by, what passes in
+    `front` or is not covered, the variances of the grain that is `want`ed and of the difference to the plate, what is said beside, and readings of its own."""
+
+    box: tuple[slice, slice]
+    behind: Rgb
+    matte: Array
+    front: Array
+    want: Array
+    noise: Array
+    note: str = ""
+    own: tuple[Reading, ...] = ()
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a frame is mended: the whole `plate` and what is `gone` (h, w) 0..1; `hidden` and `where` it is looked at, both in the `box`."""
+
+    plate: Array
+    gone: Array
+    box: tuple[slice, slice]
+    hidden: Mask
+    where: Mask
+
+    @property
+    def own(self) -> Rgb:
+        """The plate in the box."""
+        return np.ascontiguousarray(self.plate[..., :3][self.box])
+
+
+def place_of(inputs: Inputs, frame: int, feather: float) -> Place | None:
+    """Where a frame is mended; None where nothing has to go."""
+    gone = inputs.matte("gone", frame)
+    if not (gone > GONE).any():
+        return None
+    box = box_about(gone > GONE, MARGIN)
+    hidden = (gone > GONE)[box]
+    return Place(inputs.picture("plate", frame), gone, box, hidden, near(hidden, feather))
+
+
+def untouched(inputs: Inputs, frame: int) -> Product:
+    """A frame in which nothing has to go."""
+    plate = inputs.picture("plate", frame)
+    return Product(picture=plate, matte=np.zeros(plate.shape[:2], np.float32))
+
+
+def mended(
+    inputs: Inputs,
+    params: MendParams,
+    frame: int,
+    place: Place,
+    behind: Rgb,
+    noises: tuple[Array, Array],
+    covered: Array | None = None,
+) -> tuple[Product, Mend]:
+    """The frame with `behind` (of the place's box, without grain) laid there: its product, and what is to be read of it. `noises`: the variances of the plate's grain and of
+    what is left in the background; `covered` (h, w) 0..1 how far there is a background at all."""
+    want, have = noises
+    matte: Array = soft_edge(place.gone[place.box], params.feather)
+    if covered is not None:
+        matte = matte * covered
+    front = np.zeros(matte.shape, np.float32)
+    for m in inputs.mattes("front", frame):
+        front = np.maximum(front, m[place.box])
+    matte = np.asarray(matte * (1 - front), np.float32)
+    made = np.asarray(behind + params.grain * lacking(want, have, frame), np.float32)
+    out, whole = np.array(place.plate, np.float32), np.zeros(place.gone.shape, np.float32)
+    out[place.box] = np.dstack(
+        [
+            laid(place.own, made, matte),
+            *(place.plate[place.box][..., 3:].transpose(2, 0, 1)),
+        ]
+    )
+    whole[place.box] = matte
+    if covered is not None:
+        front = np.maximum(front, 1 - covered)
+    return Product(picture=out, matte=whole), Mend(place.box, behind, matte, front, want, want + have)
+
+
+def mend_readings(inputs: Inputs, product: Product, frame: int) -> list[Reading]:
+    """Whether the mend shows: its border, grain, sharpness, what is left of the thing, and how it stirs from the frame before."""
+    done: Mend | None = product.work
+    assert product.picture is not None
+    if done is None:
+        return [Reading("seam", None, "levels", SEAM, note=NOTHING)]
+    own, made = inputs.picture("plate", frame)[..., :3][done.box], product.picture[..., :3][done.box]
+    seam, unlike = (_placed(r, done.box) for r in border_readings(own, done.behind, done.matte, done.noise, done.front))
+    out = [seam, replace(unlike, note=unlike.note or done.note), *done.own]
+    out.append(grain_reading(made, done.want, done.matte))
+    out.append(sharpness_reading(own, done.behind, done.matte, done.noise - done.want, done.front))
+    out.append(ghost_reading(own, made, done.matte))
+    if frame > 1:
+        out += _stirring(inputs, done, made, frame)
+    return out
+
+
+def _stirring(inputs: Inputs, done: Mend, made: Rgb, frame: int) -> list[Reading]:
+    try:
+        before = inputs.own(frame - 1).picture
+    except UserError as e:
+        return [Reading("boil", None, "%", BOIL, note=str(e))]
+    assert before is not None
+    earlier = before[..., :3][done.box]
+    return [*stir_readings(made, earlier, done.matte, done.want), frozen_reading(made, earlier, done.matte)]
+
+
+def _placed(r: Reading, box: tuple[slice, slice]) -> Reading:
+    """A reading whose spot was found in the box, in the frame."""
+    if r.spot is None:
+        return r
+    x, y = box[1].start, box[0].start
+    return replace(r, spot=(r.spot[0] + x, r.spot[1] + y, r.spot[2], r.spot[3]))
