@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import isfinite
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -9,11 +10,14 @@ import typer
 
 from transmixis.cli.common import Json, Overwrite, Strict, app, with_bar
 from transmixis.cli.mattes import told
+from transmixis.core.errors import UserError
 from transmixis.shot.repairjob import RepairJob, run_repair
 from transmixis.shot.steps.backed import FOUND, STANDS
 from transmixis.shot.steps.clean_patch import CARRIED, CleanPatch
 from transmixis.shot.steps.clean_patch import STANDS as AS_IT_STANDS
 from transmixis.shot.steps.made_up import MadeUp
+from transmixis.shot.steps.marker_sweep import MarkerSweep
+from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.time_patch import LEFT, MADE, TimePatch
 
 repair = typer.Typer(no_args_is_help=True, help="Take something out of a plate, without a project.")
@@ -95,6 +99,65 @@ def fill(
     _run(
         RepairJob(plate, MadeUp.kind, region, settings, None, space, exr), to, overwrite=overwrite, strict=strict, as_json=as_json
     )
+
+
+@repair.command(name="space")
+def from_beside(
+    plate: Plate,
+    region: Region,
+    to: Out,
+    source: Annotated[
+        str | None,
+        typer.Option("--from", help="From where it is covered: DX,DY px to the right and down. Else the best is looked for."),
+    ] = None,
+    feather: Feather = 1.0,
+    exr: Exr = False,
+    space: Space = None,
+    overwrite: Overwrite = False,
+    strict: Strict = False,
+    as_json: Json = False,
+) -> None:
+    """Cover something with the surface beside it, the same place on every frame, the light brought over."""
+    settings: dict[str, Any] = {"feather": feather}
+    if source is not None:
+        settings["right"], settings["down"] = _numbers(source, 2, "--from", "two numbers as 24,0")
+    job = RepairJob(plate, Patch.kind, region, settings, None, space, exr, propose=source is None)
+    _run(job, to, overwrite=overwrite, strict=strict, as_json=as_json)
+
+
+@repair.command()
+def markers(
+    plate: Plate,
+    to: Out,
+    largest: Annotated[float, typer.Option(min=4, max=400, help="How wide the largest marker is, px, with its blur.")] = 40.0,
+    colour: Annotated[
+        str | None, typer.Option(help="R,G,B of the markers as shown, 0 to 255 each; else those are taken that most are like.")
+    ] = None,
+    where: Annotated[
+        Path | None, typer.Option(help="A matte of the surface that they are on, still or sequence; or outlines.")
+    ] = None,
+    exr: Exr = False,
+    space: Space = None,
+    overwrite: Overwrite = False,
+    strict: Strict = False,
+    as_json: Json = False,
+) -> None:
+    """Find all the markers on a surface or cloth, follow them, and cover each from beside."""
+    settings: dict[str, Any] = {"largest": largest}
+    if colour is not None:
+        settings["colour"] = _numbers(colour, 3, "--colour", "three numbers as 240,235,230")
+    job = RepairJob(plate, MarkerSweep.kind, where, settings, None, space, exr, slot="where")
+    _run(job, to, overwrite=overwrite, strict=strict, as_json=as_json)
+
+
+def _numbers(text: str, many: int, option: str, words: str) -> list[float]:
+    try:
+        out = [float(v) for v in text.split(",")]
+    except ValueError:
+        out = []
+    if len(out) != many or not all(isfinite(v) for v in out):
+        raise UserError(f"{option} {text} cannot be read; give {words}.")
+    return out
 
 
 def _run(job: RepairJob, to: Path, **how: Any) -> None:

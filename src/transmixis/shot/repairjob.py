@@ -31,16 +31,17 @@ MEND = "mend"
 @dataclass(frozen=True)
 class RepairJob:
     """What is mended of `plate`, by a step of `kind` with its `settings`: `gone` says what must go (outlines, a matte as a still or a sequence), `clean` is the clean plate
-    for the kinds that want one. `exr`: linear pictures instead of 16-bit ones in the plate's coding. `propose`: settings are those that the step proposes."""
+    for the kinds that want one. `exr`: linear pictures instead of 16-bit ones in the plate's coding. `propose`: settings are those that the step proposes. `slot`: where the matte goes."""
 
     plate: Path
     kind: str
-    gone: Path
+    gone: Path | None
     settings: dict[str, Any]
     clean: Path | None = None
     space: str | None = None
     exr: bool = False
     propose: bool = False
+    slot: str = "gone"
 
 
 def run_repair(job: RepairJob, out: Path, progress: Progress, *, overwrite: bool = False) -> dict[str, Any]:
@@ -83,11 +84,13 @@ def _as_proposed(shot: Shot, renderer: Renderer, progress: Progress) -> tuple[Sh
 def _shot(job: RepairJob) -> tuple[Shot, Source]:
     """The plate with what must go, and the step that mends it."""
     shot, source = bare_shot(job.plate, job.space)
-    inputs = {"plate": "plate:hero", "gone": REF}
+    inputs = {"plate": "plate:hero"}
     if job.clean is not None:
         clean, _ = bare_plate(job.clean, "clean", "clean", job.space)
         shot = shot.model_copy(update={"plates": (*shot.plates, clean)})
         inputs["clean"] = "plate:clean"
-    shot = keeping(shot, job.gone)
+    if job.gone is not None:
+        shot = keeping(shot, job.gone)
+        inputs[job.slot] = REF
     step = Step(id=MEND, kind=job.kind, name=kind_of(job.kind).title, inputs=inputs, params=job.settings)
     return shot.model_copy(update={"steps": (*shot.steps, step)}), source

@@ -45,30 +45,40 @@ class Patched:
     outside: float
 
 
-def patched(picture: Rgb, matte: Matte, shift: Array, seed: int) -> Patched | None:
+def patched(picture: Rgb, matte: Matte, shift: Array | None, seed: int, other: Mask | None = None) -> Patched | None:
     """`picture` (h, w, 3) linear with the place in `matte` (h, w, 0..1) covered by what lies where `shift` (3 x 3, px of the frame)
-    takes it. None where the matte is empty."""
+    takes it. `other` (h, w): what beside it is another thing, whose light has no part in it. None where the matte is empty."""
     box = _box(matte)
     if box is None:
         return None
     x, y, w, h = box
     here = (slice(y, y + h), slice(x, x + w))
     m = np.ascontiguousarray(matte[here])
-    # output px p of the box shows what lies at `shift` of it
-    back = shift @ np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
-    source = placed(np.ascontiguousarray(picture[..., :3]), np.linalg.inv(back), (h, w), edge="carry")
-    hidden = placed(np.ascontiguousarray(np.repeat(matte[..., None], 3, 2)), np.linalg.inv(back), (h, w))[..., 0]
-    seen = placed(np.ones((*picture.shape[:2], 3), np.float32), np.linalg.inv(back), (h, w))[..., 0]
     own = np.ascontiguousarray(picture[here][..., :3])
-    light = _light_between(own, source, m)
+    if shift is None:
+        source, hidden, seen = np.zeros_like(own), np.zeros_like(m), np.ones_like(m)
+    else:
+        source, hidden, seen = _source(picture, matte, shift, box)
+    ring = _ring(m) if other is None else _ring(m) & ~other[here]
+    light = _light_between(own, source, m, ring)
     made = np.maximum(source + light, 0)
-    made = _grained(made, own, m, seed)
+    made = _grained(made, own, m, ring, seed)
     out = np.array(picture)
     out[here][..., :3] = own + m[..., None] * (made - own)
     core = m > 0.5
-    step, rough, at = _splice(own, source, np.maximum(source + light, 0), m)
+    step, rough, at = _splice(own, source, np.maximum(source + light, 0), m, ring)
     spot = (x + at[0] - 8, y + at[1] - 8, 16, 16)
     return Patched(out, box, step, rough, spot, float((hidden[core] > 0.05).mean()), float((seen[core] < 0.95).mean()))
+
+
+def _source(picture: Rgb, matte: Matte, shift: Array, box: tuple[int, int, int, int]) -> tuple[Rgb, Array, Array]:
+    """What lies at the other end of the shift for each px of the box, how much of that is the place itself, and how much lies in the frame."""
+    x, y, w, h = box
+    back = np.linalg.inv(shift @ np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]]))
+    source = placed(np.ascontiguousarray(picture[..., :3]), back, (h, w), edge="carry")
+    hidden = placed(np.ascontiguousarray(np.repeat(matte[..., None], 3, 2)), back, (h, w))[..., 0]
+    seen = placed(np.ones((*picture.shape[:2], 3), np.float32), back, (h, w))[..., 0]
+    return source, hidden, seen
 
 
 def _box(matte: Matte) -> tuple[int, int, int, int] | None:
@@ -87,16 +97,15 @@ def _ring(m: Matte, width: int = RING) -> Array:
     return np.asarray((wide > 0) & (inside == 0))
 
 
-def _light_between(own: Array, source: Array, m: Matte) -> Array:
+def _light_between(own: Array, source: Array, m: Matte, ring: Mask) -> Array:
     """What must be added to the source so that it goes over into its surroundings without a step (h, w, 3)."""
-    ring = _ring(m)
     if ring.sum() < 8:
         return np.zeros_like(own)
     weight = ring.astype(np.float32)
     quiet = cv2.GaussianBlur((own - source) * weight[..., None], (0, 0), CALM) / np.maximum(
         cv2.GaussianBlur(weight, (0, 0), CALM)[..., None], 1e-4
     )
-    return _stretched(np.where(ring[..., None], quiet, 0), (m > SHOWN) & ~ring, ring)
+    return _stretched(np.where(ring[..., None], quiet, 0), m > SHOWN, ring)
 
 
 def _stretched(values: Array, inner: Mask, rim: Mask) -> Array:
@@ -146,9 +155,9 @@ def _relaxed(values: Array, inner: Mask, start: Array) -> Array:
     return np.asarray(out)
 
 
-def _grained(made: Array, own: Array, m: Matte, seed: int) -> Array:
+def _grained(made: Array, own: Array, m: Matte, ring: Mask, seed: int) -> Array:
     """The made pixels with as much grain as the surroundings have."""
-    ring, inner = _ring(m), m > 0.5
+    inner = m > 0.5
     if ring.sum() < 40 or inner.sum() < 40:
         return made
     have, want = _grain(made, inner), _grain(own, ring)
@@ -171,15 +180,15 @@ def _finest(picture: Array, where: Array) -> Array:
     return np.asarray([1.4826 * np.median(np.abs(fine[..., c][where])) for c in range(3)])
 
 
-def _splice(own: Array, source: Array, made: Array, m: Matte) -> tuple[float, float, tuple[int, int]]:
+def _splice(own: Array, source: Array, made: Array, m: Matte, ring: Mask) -> tuple[float, float, tuple[int, int]]:
     """The seam: how far the light that was brought over just inside the border is off what is missing just outside of it, the largest
     over stretches of the border, 8-bit levels as shown; how unlike the surroundings and the source's are beside that; where the seam is."""
-    ring, inside = _ring(m), (m > 0.5).astype(np.uint8)
+    inside = (m > 0.5).astype(np.uint8)
     if ring.sum() < 8 or inside.sum() < 8:
         return float("nan"), float("nan"), (0, 0)
     a, b, c = (linear_to_srgb(np.clip(p, 0, None)) * 255 for p in (own, source, made))
     rim = (inside > 0) & (cv2.distanceTransform(inside, cv2.DIST_L2, 5) <= RIM)
-    steps = np.abs(_means(c - b, rim) - _means(a - b, _ring(m, OUTER))).max(axis=2)
+    steps = np.abs(_means(c - b, rim) - _means(a - b, _ring(m, OUTER) & ring)).max(axis=2)
     border = cv2.dilate(inside, np.ones((3, 3), np.uint8)) - cv2.erode(inside, np.ones((3, 3), np.uint8)) > 0
     steps[~border | ~np.isfinite(steps)] = 0
     y, x = (int(v) for v in np.unravel_index(int(steps.argmax()), steps.shape))

@@ -21,6 +21,7 @@ from transmixis.shot.steps.lay_in import LayIn
 from transmixis.shot.steps.lens import BendBack, Straighten
 from transmixis.shot.steps.luma_matte import LumaMatte
 from transmixis.shot.steps.made_up import MadeUp
+from transmixis.shot.steps.marker_sweep import MarkerSweep
 from transmixis.shot.steps.marks import Marks
 from transmixis.shot.steps.match import Match
 from transmixis.shot.steps.patch import Patch
@@ -70,6 +71,7 @@ KINDS: dict[str, AnyKind] = {
         CleanPatch(),
         TimePatch(),
         MadeUp(),
+        MarkerSweep(),
         Patch(),
         Match(),
         Place(),

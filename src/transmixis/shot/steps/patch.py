@@ -12,7 +12,7 @@ from transmixis.core.matte.shape import fill_shape
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.repair.mended import SEAM, UNLIKE
+from transmixis.core.repair.mended import SEAM, UNLIKE, soft_edge
 from transmixis.core.repair.patch import Patched, best_beside, patched
 from transmixis.core.types import Array
 from transmixis.shot.contract import Effect, Handle, Inputs, Pins, Product, Proposal, Slot, StepKind, sampled
@@ -41,7 +41,11 @@ class Patch(StepKind[PatchParams]):
     gives = ("picture", "matte")
     says = "covers a mark with what lies beside it"
     work = "clean plate patch"
-    slots = (Slot("plate", "the plate to mend", ground=True), HANGS_ON)
+    slots = (
+        Slot("plate", "the plate to mend", ground=True),
+        HANGS_ON,
+        Slot("gone", "a matte of what must go, beside what is drawn", takes="matte", optional=True, usual=()),
+    )
     scales = True
     Params = PatchParams
     mends = True
@@ -75,19 +79,25 @@ class Patch(StepKind[PatchParams]):
     def compute(self, inputs: Inputs, params: PatchParams, frame: int) -> Product:
         plate = inputs.picture("plate", frame)
         nothing = np.zeros(plate.shape[:2], np.float32)
-        if len(params.outline) < 3:
+        if not _told(inputs, params):
             return Product(picture=plate, matte=nothing)
         hold = hold_at(inputs, params, frame)
         if not_seen(inputs, params, hold):
             return Product(picture=plate, matte=nothing, work=(hold, None))
-        matte = self._matte(params, hold.matrix, plate)
+        matte = self._matte(inputs, params, hold.matrix, frame)
         made = patched(plate, matte, _shift(params, hold.matrix), frame)
         return Product(picture=plate if made is None else made.picture, matte=matte, work=(hold, made))
 
-    def _matte(self, params: PatchParams, matrix: Array, plate: Array) -> Array:
-        marks = marks_of(params.outline)
-        there = at_places(marks, moved_points(matrix, xy(marks)))
-        return fill_shape(xy(there), plate.shape[0], plate.shape[1], params.feather)
+    def _matte(self, inputs: Inputs, params: PatchParams, matrix: Array, frame: int) -> Array:
+        h, w = inputs.shot.height, inputs.shot.width
+        out = np.zeros((h, w), np.float32)
+        if len(params.outline) >= 3:
+            marks = marks_of(params.outline)
+            there = at_places(marks, moved_points(matrix, xy(marks)))
+            out = fill_shape(xy(there), h, w, params.feather)
+        if inputs.has("gone"):
+            out = np.maximum(out, soft_edge(inputs.matte("gone", frame), params.feather))
+        return np.asarray(out, np.float32)
 
     def read(self, inputs: Inputs, params: PatchParams, product: Product, frame: int) -> list[Reading]:
         assert product.picture is not None
@@ -103,12 +113,12 @@ class Patch(StepKind[PatchParams]):
         return [*out, _source_reading(made)]
 
     def propose(self, inputs: Inputs, params: PatchParams, progress: Progress) -> Proposal | None:
-        if len(params.outline) < 3:
+        if not _told(inputs, params):
             raise UserError("Nothing to cover yet: draw round what must go in the picture.")
 
         def looked(n: int) -> tuple[Array, Array, Array]:
             hold, plate = hold_at(inputs, params, n), inputs.picture("plate", n)[..., :3]
-            return plate, self._matte(params, hold.matrix, plate), hold.matrix
+            return plate, self._matte(inputs, params, hold.matrix, n), hold.matrix
 
         seen = list(sampled(inputs.shot.length, TRIED, looked, progress, "trying sources").values())
         best = best_beside(seen, (params.right, params.down))
@@ -119,6 +129,11 @@ class Patch(StepKind[PatchParams]):
             f"Of {best.tried} places around it this one goes best with its surroundings on {len(seen)} frames.",
             (Effect("seam", best.now, best.then, "levels", SEAM),),
         )
+
+
+def _told(inputs: Inputs, params: PatchParams) -> bool:
+    """Whether anything says what must go."""
+    return len(params.outline) >= 3 or inputs.has("gone")
 
 
 def _shift(params: PatchParams, matrix: Array) -> Array:
