@@ -60,7 +60,7 @@ def test_all_are_found_and_none_besides(name: str) -> None:
     for p in paths:
         n = sorted(p.found)[len(p.found) // 2]
         off = np.linalg.norm(take.at[n - 1] - np.array(p.found[n].at), axis=1)
-        assert off.min() < 2.0
+        assert off.min() < 3.0  # px; half hidden its middle is told less well
     assert (
         len(
             {int(np.argmin(np.linalg.norm(take.at[8] - np.array(p.box_at(9)).reshape(2, 2).mean(axis=0), axis=1))) for p in paths}

@@ -19,6 +19,7 @@ from transmixis.shot.steps.made_up import MadeUp
 from transmixis.shot.steps.marker_sweep import MarkerSweep
 from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.time_patch import LEFT, MADE, TimePatch
+from transmixis.shot.steps.wire_out import WireOut
 
 repair = typer.Typer(no_args_is_help=True, help="Take something out of a plate, without a project.")
 app.add_typer(repair, name="repair")
@@ -99,6 +100,25 @@ def fill(
     _run(
         RepairJob(plate, MadeUp.kind, region, settings, None, space, exr), to, overwrite=overwrite, strict=strict, as_json=as_json
     )
+
+
+@repair.command()
+def wire(
+    plate: Plate,
+    strand: Annotated[
+        Path, typer.Option(help="The string: a strand (.json, .svg) or a matte of it, with the blur of its motion.")
+    ],
+    to: Out,
+    feather: Feather = 1.0,
+    exr: Exr = False,
+    space: Space = None,
+    overwrite: Overwrite = False,
+    strict: Strict = False,
+    as_json: Json = False,
+) -> None:
+    """Take a string or wire out: its two sides are brought together across it, along the texture."""
+    job = RepairJob(plate, WireOut.kind, strand, {"feather": feather}, None, space, exr)
+    _run(job, to, overwrite=overwrite, strict=strict, as_json=as_json)
 
 
 @repair.command(name="space")
