@@ -11,7 +11,7 @@ import typer
 from transmixis.cli.common import Json, Overwrite, Strict, app, with_bar
 from transmixis.cli.mattes import told
 from transmixis.core.errors import UserError
-from transmixis.shot.repairjob import RepairJob, run_repair
+from transmixis.shot.repairjob import RepairJob, run_auto, run_repair
 from transmixis.shot.steps.backed import FOUND, STANDS
 from transmixis.shot.steps.clean_patch import CARRIED, CleanPatch
 from transmixis.shot.steps.clean_patch import STANDS as AS_IT_STANDS
@@ -119,6 +119,26 @@ def wire(
     """Take a string or wire out: its two sides are brought together across it, along the texture."""
     job = RepairJob(plate, WireOut.kind, strand, {"feather": feather}, None, space, exr)
     _run(job, to, overwrite=overwrite, strict=strict, as_json=as_json)
+
+
+@repair.command()
+def auto(
+    plate: Plate,
+    region: Region,
+    to: Out,
+    clean: Annotated[
+        Path | None, typer.Option(help="The same view without what must go, if there is one: a still or a take.")
+    ] = None,
+    feather: Feather = 2.0,
+    exr: Exr = False,
+    space: Space = None,
+    overwrite: Overwrite = False,
+    strict: Strict = False,
+    as_json: Json = False,
+) -> None:
+    """Ask which ways could take something out, and take the one that is proposed; the answer is told in readings.json."""
+    job = RepairJob(plate, "", region, {"feather": feather}, clean, space, exr)
+    told(with_bar(lambda p: run_auto(job, to, p, overwrite=overwrite)), to, strict=strict, as_json=as_json)
 
 
 @repair.command(name="space")

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +11,7 @@ import numpy as np
 
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
+from transmixis.core.repair.ways import PUNCH, chosen
 from transmixis.media.cache import FrameCache
 from transmixis.media.colour import LINEAR
 from transmixis.media.files import make_folder
@@ -24,6 +26,7 @@ from transmixis.shot.outputs import refuse
 from transmixis.shot.products import DEFAULT_CACHE
 from transmixis.shot.render import Renderer
 from transmixis.shot.steps import kind_of
+from transmixis.shot.steps.ways import Ways, settings_of, ways_of
 
 MEND = "mend"
 
@@ -44,13 +47,13 @@ class RepairJob:
     slot: str = "gone"
 
 
-def run_repair(job: RepairJob, out: Path, progress: Progress, *, overwrite: bool = False) -> dict[str, Any]:
-    """Write repaired.####.png (or .exr), counted from 1, into `out`; gives what is kept there as readings.json. Broken frames are named and passed over. Raises
+def run_repair(
+    job: RepairJob, out: Path, progress: Progress, *, overwrite: bool = False, told: Mapping[str, Any] | None = None
+) -> dict[str, Any]:
+    """Write repaired.####.png (or .exr), counted from 1, into `out`; gives what is kept there as readings.json, with what is `told` beside. Broken frames are named and passed over. Raises
     UserError before any work if something would be written over."""
     shot, source = _shot(job)
-    ending = "exr" if job.exr else "png"
-    files = [out / f"repaired.{n:04d}.{ending}" for n in range(1, shot.length + 1)]
-    refuse([*files, out / READINGS], inputs=[p for p in (job.plate, job.gone, job.clean) if p], overwrite=overwrite)
+    files = _refused(job, out, shot.length, overwrite=overwrite)
     make_folder(out)
     renderer = Renderer(shot, Material(Path.cwd()), FrameCache(DEFAULT_CACHE))
     renderer.progress = progress
@@ -64,9 +67,37 @@ def run_repair(job: RepairJob, out: Path, progress: Progress, *, overwrite: bool
         write_still(files[n - 1], np.clip(picture, 0, None), kind=kind, space=space)
         return renderer.measure(MEND, n)
 
-    told = {"plate": told_plate(source, shot), "settings": dict(shot.step(MEND).params)}
+    said = {"plate": told_plate(source, shot), **(told or {}), "settings": dict(shot.step(MEND).params)}
     numbers = {n: n for n in range(1, shot.length + 1)}
-    return frame_by_frame(numbers, each, told, out, "mending", progress)
+    return frame_by_frame(numbers, each, said, out, "mending", progress)
+
+
+def run_auto(job: RepairJob, out: Path, progress: Progress, *, overwrite: bool = False) -> dict[str, Any]:
+    """Ask what can serve, and mend by what is proposed; the answer stands in readings.json too. `job` says what is to be mended; its kind and settings are those of the way.
+    Punching in is told and not done: it would change the framing."""
+    shot, _ = _shot(replace(job, kind=Ways.kind, settings={}))
+    _refused(job, out, shot.length, overwrite=overwrite)
+    renderer = Renderer(shot, Material(Path.cwd()), FrameCache(DEFAULT_CACHE))
+    renderer.progress = progress
+    a = renderer.analysis(MEND)
+    found = {w.name: w for w in ways_of(a)}
+    best = chosen({k: w for k, w in found.items() if k != PUNCH})
+    kind, title, values = settings_of(a, best)
+    took = replace(
+        job,
+        kind=kind,
+        settings={**values, **job.settings},
+        clean=job.clean if "clean" in {s.name for s in kind_of(kind).slots} else None,
+    )
+    rows = [{"way": w.name, "value": w.reading, "unit": w.unit, "limit": w.limit, "words": w.words} for w in found.values()]
+    return run_repair(took, out, progress, overwrite=overwrite, told={"answers": rows, "taken": title, "reason": best.reason})
+
+
+def _refused(job: RepairJob, out: Path, length: int, *, overwrite: bool) -> list[Path]:
+    """The files that will be written. Raises UserError if something would be written over."""
+    files = [out / f"repaired.{n:04d}.{'exr' if job.exr else 'png'}" for n in range(1, length + 1)]
+    refuse([*files, out / READINGS], inputs=[p for p in (job.plate, job.gone, job.clean) if p], overwrite=overwrite)
+    return files
 
 
 def _as_proposed(shot: Shot, renderer: Renderer, progress: Progress) -> tuple[Shot, Renderer]:

@@ -128,9 +128,10 @@ def taken(shot: Shot, step_id: str, proposal: Proposal, only: str = "") -> Shot:
     if proposal.instead is None or only:
         return new
     one = proposal.instead
-    first = kind_of(one.kind).slots[0].name
+    slots = [s.name for s in kind_of(one.kind).slots]
+    inputs = {k: v for k, v in step.inputs.items() if slot_name(k) in slots} or {slots[0]: next(iter(step.inputs.values()), "")}
     name = unique_id(f"{step.name} {one.name}", {s.name for s in shot.steps})
-    new, other = add_step(new, one.kind, name=name, inputs={first: next(iter(step.inputs.values()), "")})
+    new, other = add_step(new, one.kind, name=name, inputs=inputs)
     other = other.model_copy(update={"params": dict(one.values)})
     checked(other, kind_of(one.kind), 1)
     was, now = f"step:{step_id}", f"step:{other.id}"

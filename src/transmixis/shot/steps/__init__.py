@@ -40,6 +40,7 @@ from transmixis.shot.steps.time_patch import TimePatch
 from transmixis.shot.steps.timing import Timing
 from transmixis.shot.steps.track_file import TrackFile
 from transmixis.shot.steps.unknown import Unknown
+from transmixis.shot.steps.ways import Ways
 from transmixis.shot.steps.wire_out import WireOut
 
 KINDS: dict[str, AnyKind] = {
@@ -69,6 +70,7 @@ KINDS: dict[str, AnyKind] = {
         Camera(),
         CameraFile(),
         Straighten(),
+        Ways(),
         CleanPatch(),
         TimePatch(),
         MadeUp(),

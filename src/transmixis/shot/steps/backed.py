@@ -107,7 +107,8 @@ class Backed(StepKind[Q]):
         if box is None and not any(look(n)[1].any() for n in serves):
             return {"frames": np.zeros(0, int)}
         progress.at(0, 3, f"laying frames over frame {anchor}")
-        matrices = self._matrices(inputs, params, piece.frames, anchor, box or (0, 0, inputs.shot.width, inputs.shot.height))
+        about = box or (0, 0, inputs.shot.width, inputs.shot.height)
+        matrices = laid_over(inputs, params.moves, look, piece.frames, anchor, about)
         progress.at(1, 3, f"gathering the background at frame {anchor}")
         earlier = _earlier(before, anchor)
         backing, made_up = self.made(look, matrices, anchor, serves, earlier, params)
@@ -115,13 +116,6 @@ class Backed(StepKind[Q]):
             "frames": np.array(sorted(matrices)), "matrices": np.stack([matrices[n] for n in sorted(matrices)]), "picture": backing.picture,
             "count": backing.count, "at": np.array([backing.left, backing.top]), "law": backing.law, "made": made_up,
         }  # fmt: skip
-
-    def _matrices(self, inputs: Inputs, params: Q, frames: tuple[int, ...], anchor: int, box: Box) -> dict[int, Array]:
-        if inputs.has("motion"):
-            return _by_motion(inputs, frames, anchor)
-        if params.moves == STANDS:
-            return {n: np.eye(3) for n in frames}
-        return _seen_to_move(partial(_look, inputs), frames, anchor, box, (inputs.shot.width, inputs.shot.height))
 
     def compute(self, inputs: Inputs, params: Q, frame: int) -> Product:
         place = place_of(inputs, frame, params.feather)
@@ -182,6 +176,16 @@ class Backed(StepKind[Q]):
 
 def _look(inputs: Inputs, n: int) -> tuple[Rgb, Mask]:
     return np.ascontiguousarray(inputs.picture("plate", n)[..., :3]), inputs.matte("gone", n) > GONE
+
+
+def laid_over(inputs: Inputs, moves: str, look: Look, frames: tuple[int, ...], anchor: int, box: Box) -> dict[int, Array]:
+    """Matrices (3 x 3) from px of the anchor to px of other frames: by the motion that is connected, else as it is seen about the `box` of what must go. Raises UserError where
+    neither tells."""
+    if inputs.has("motion"):
+        return _by_motion(inputs, frames, anchor)
+    if moves == STANDS:
+        return {n: np.eye(3) for n in frames}
+    return _seen_to_move(look, frames, anchor, box, (inputs.shot.width, inputs.shot.height))
 
 
 def _seen_to_move(look: Look, frames: tuple[int, ...], anchor: int, box: Box, size: tuple[int, int]) -> dict[int, Array]:
