@@ -10,6 +10,7 @@ from pathlib import Path
 
 import hand
 import kite
+import rigs
 import take
 from station import BOARD, LAMP, SIGN, STACK, paint_board, paint_lamp, paint_sign, paint_stack, worked
 from station import plates as station_plates
@@ -36,6 +37,8 @@ SHOTS = {
     "KP060": ("Courier, two takes", ("first/KP060_first.mp4", "second/KP060_second.mp4")),
     "KP090": ("The letter held up", ("hero/KP090_hero.mp4",)),
     "KP100": ("The courier comes home", ("hero/KP100_hero.mp4", "clean/KP100_clean.0001.png")),
+    "KP110": ("Past the road sign", ("hero/KP110_hero.mp4",)),
+    "KP120": ("The microphone dips in", ("hero/KP120_hero.mp4",)),
 }
 # two shots that are still to be filmed: planned, scheduled, no plates yet
 TO_FILM = {"KP070": ("Storm over the station", 72), "KP080": ("Last post", 60)}
@@ -91,6 +94,16 @@ PLANS: dict[str, dict[str, dict[str, object]]] = {
     "KP100": {
         "takes": {"camera": "locked off", "tricks": ["replace the background"]},
         "estimate": {"edge": 1.2, "motion": 0.4, "blur": 0.5, "layers": 2},
+    },
+    "KP110": {
+        "takes": {"camera": "moving", "tricks": ["remove a rig, person, sign, marker or reflection"]},
+        "fix": {"what": "the road sign", "repair": "clean plate patch", "minutes": 20.0, "people": 3.0, "edge": 0.4},
+        "estimate": {"edge": 0.4, "motion": 0.6, "blur": 0.4},
+    },
+    "KP120": {
+        "takes": {"camera": "locked off", "tricks": ["remove a rig, person, sign, marker or reflection"]},
+        "fix": {"what": "the microphone on its pole", "repair": "clean plate patch", "minutes": 4.0, "people": 3.0, "edge": 0.2},
+        "estimate": {"edge": 0.2, "motion": 0.3},
     },
     "KP070": {
         "takes": {"camera": "locked off", "tricks": ["miniature", "light that the added thing gives", "replace the background"]},
@@ -175,7 +188,7 @@ def main() -> None:
     finally:
         doc.close()
     (FILM / "log.jsonl").write_text(
-        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made: 8 shots with plates, 2 to be filmed.", "data": {}}\n'
+        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made: 10 shots with plates, 2 to be filmed.", "data": {}}\n'
     )
 
 
@@ -206,7 +219,12 @@ def _add(doc: Document, code: str, title: str, files: tuple[str, ...]) -> None:
         shot = kite.worked(shot)
     if code == "KP100":
         shot = take.worked(shot.model_copy(update={"plates": (*shot.plates, *take.plates())}))
+    if code == "KP110":
+        shot = rigs.sign(shot)
+    if code == "KP120":
+        shot = rigs.pole(shot)
     if code == "KP010":
+        shot = rigs.swept(shot)
         shot = shot.model_copy(
             update={"cues": (Cue(frame=6, name="arm up"), Cue(frame=19, name="letter shown"), Cue(frame=33, name="arm down"))}
         )

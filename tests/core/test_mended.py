@@ -69,9 +69,12 @@ def test_other_texture_is_unlike_and_another_thing_is_no_seam() -> None:
 
 @pytest.mark.parametrize(("times", "off"), [(1.0, 0.0), (0.5, 50.0), (1.6, 60.0)])
 def test_grain_is_compared_with_the_law(times: float, off: float) -> None:
-    read = grain_reading(noisy(base(), times), LAW * base(), patch())
+    read = grain_reading(noisy(base()), noisy(base(), times), LAW * base(), patch())
     assert read.value == pytest.approx(off, abs=14)
-    assert grain_reading(noisy(base()), LAW * base(), np.zeros((H, W), np.float32)).value is None
+    assert grain_reading(noisy(base()), noisy(base()), LAW * base(), np.zeros((H, W), np.float32)).value is None
+    buried = grain_reading(noisy(base(), 4), noisy(base()), LAW * base(), patch())
+    assert buried.value is None
+    assert "coding" in buried.note
 
 
 def test_boil_and_standing_still_are_told_by_the_surroundings() -> None:

@@ -12,7 +12,7 @@ from transmixis.cli.common import Json, Overwrite, Strict, app, with_bar
 from transmixis.cli.mattes import told
 from transmixis.core.errors import UserError
 from transmixis.shot.repairjob import RepairJob, run_auto, run_repair
-from transmixis.shot.steps.backed import FOUND, STANDS
+from transmixis.shot.steps.backed import DEEP, FOUND, STANDS
 from transmixis.shot.steps.clean_patch import CARRIED, CleanPatch
 from transmixis.shot.steps.clean_patch import STANDS as AS_IT_STANDS
 from transmixis.shot.steps.made_up import MadeUp
@@ -64,6 +64,9 @@ def time(
     to: Out,
     feather: Feather = 2.0,
     tripod: Tripod = False,
+    depths: Annotated[
+        bool, typer.Option(help="Nearer and farther things are laid aside by flow, where the camera passes by.")
+    ] = False,
     fill: Annotated[bool, typer.Option(help="Make up what no frame shows; else it is left as it is.")] = False,
     exr: Exr = False,
     space: Space = None,
@@ -72,7 +75,7 @@ def time(
     as_json: Json = False,
 ) -> None:
     """Put back what something hid, from the frames of the take that show it."""
-    settings = {"feather": feather, "moves": STANDS if tripod else FOUND, "rest": MADE if fill else LEFT}
+    settings = {"feather": feather, "moves": STANDS if tripod else DEEP if depths else FOUND, "rest": MADE if fill else LEFT}
     _run(
         RepairJob(plate, TimePatch.kind, region, settings, None, space, exr),
         to,

@@ -127,6 +127,7 @@ class Stills:
     below: tuple[str, ...] = ()
     bad: tuple[bool, ...] = ()
     why: str = ""
+    lines: bool = True  # two across all of them, by which a move is seen
 
 
 @dataclass(frozen=True)

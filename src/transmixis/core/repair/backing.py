@@ -11,6 +11,7 @@ import numpy as np
 
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.sampling import Splined
+from transmixis.core.repair.parallax import aside
 from transmixis.core.survey.clean_fit import light_over
 from transmixis.core.types import Array, Mask, Rgb
 
@@ -71,15 +72,30 @@ def carried_on(picture: Rgb, known: Mask) -> Rgb:
     return np.asarray(np.where(known[..., None], picture, values[nearest]))
 
 
-def brought_in(backing: Backing, matrix: Array, frame: Rgb, hidden: Mask, where: Mask) -> tuple[Rgb, Array]:
+def brought_in(backing: Backing, matrix: Array, frame: Rgb, hidden: Mask, where: Mask, depths: bool = False) -> tuple[Rgb, Array]:
     """The backing as it lies in a frame (h, w, 3) by `matrix` (anchor px to its px), in its light as told from what is not `hidden`: (h, w, 3) and as how many frames
-    it counts (h, w), both 0 but `where` it is looked at."""
+    it counts (h, w), both 0 but `where` it is looked at. `depths`: what is nearer and farther is laid
+    aside by flow."""
+    behind, many = _laid(backing, matrix, where, None)
+    seen = (many > 0) & ~hidden
+    gain = light_of(behind, frame, seen)
+    u = aside(behind * gain, frame, seen) if depths else None
+    if u is not None:
+        behind, many = _laid(backing, matrix, where, u)
+        gain = light_of(behind, frame, (many > 0) & ~hidden)
+    return behind * gain, many
+
+
+def _laid(backing: Backing, matrix: Array, where: Mask, u: Array | None) -> tuple[Rgb, Array]:
+    """The backing in a frame, each px from `u` (2, h, w) px aside."""
     y, x = np.nonzero(where)
-    back = moved_points(np.linalg.inv(matrix), np.stack([x + 0.5, y + 0.5], 1))
-    values, count = backing.at(back)
-    behind, many = np.zeros((*hidden.shape, 3), np.float32), np.zeros(hidden.shape, np.float32)
+    at = np.stack([x + 0.5, y + 0.5], 1)
+    if u is not None:
+        at = at + u[:, y, x].T
+    values, count = backing.at(moved_points(np.linalg.inv(matrix), at))
+    behind, many = np.zeros((*where.shape, 3), np.float32), np.zeros(where.shape, np.float32)
     behind[y, x], many[y, x] = values, count
-    return behind * light_of(behind, frame, (many > 0) & ~hidden), many
+    return behind, many
 
 
 def light_of(behind: Rgb, frame: Rgb, seen: Mask) -> Array:

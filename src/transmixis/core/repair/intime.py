@@ -13,10 +13,11 @@ from transmixis.core.motion.sampling import Splined
 from transmixis.core.repair.backing import Backing, carried_on, light_of, looked_up
 from transmixis.core.repair.fusing import fused
 from transmixis.core.repair.laying import WIDER, Box, bounds, spread
+from transmixis.core.repair.parallax import aside
 from transmixis.core.repair.quiet import quietened
 from transmixis.core.types import Array, Mask, Rgb
 
-APART = 24  # frames from one anchor to the next
+APART, CLOSE = 24, 8  # frames from one anchor to the next; where near things pass far ones, which few frames show alike
 FAR = (
     30,
     38,
@@ -32,7 +33,8 @@ FAR = (
     380,
     480,
 )  # frames from the anchor that are looked at beside those near it
-NEAR = 10.0  # frames: those nearer in time count more, half as much so far away
+NEAR, NEARER = 10.0, 4.0  # frames: those nearer in time count more, half as much so far away; the same for CLOSE anchors
+FARTHEST = 24  # frames from a CLOSE anchor that are looked at
 SHARP = 2.0  # how much more a sharper frame counts
 ROOM = 24  # px about what is hidden that are known too, for its light and its border
 FULL, ENOUGH = 2.0, 5.0  # frames averaged: up to so many their grain is taken out, from so many on it is little
@@ -53,15 +55,11 @@ def told_of(length: int, anchor: int, all_: Sequence[int]) -> tuple[int, int]:
     return (1 if k == 0 else all_[k - 1]), (length if k == len(all_) - 1 else all_[k + 1])
 
 
-def looked_at(length: int, anchor: int, first: int, last: int) -> list[int]:
-    """The frames that are looked at for an anchor's background: all that it serves, and some further ones."""
-    far = [anchor + s * d for d in FAR for s in (-1, 1)]
+def looked_at(length: int, anchor: int, first: int, last: int, depths: bool = False) -> list[int]:
+    """The frames that are looked at for an anchor's background: all that it serves, and some further ones; no far ones where there are `depths`."""
+    steps = range(CLOSE, FARTHEST + 1, 4) if depths else FAR
+    far = [anchor + s * d for d in steps for s in (-1, 1)]
     return sorted({*range(first, last + 1), *(n for n in far if 1 <= n <= length)})
-
-
-def share_of(anchor: int, other: int | None, frame: int) -> float:
-    """How much of a frame an anchor's background serves, the rest being the other's: 1 at itself, 0 at the other."""
-    return 1.0 if other is None else float(np.clip(1 - abs(frame - anchor) / max(abs(other - anchor), 1), 0, 1))
 
 
 def wanted(look: Look, matrices: Mapping[int, Array], serves: Sequence[int], shape: tuple[int, int]) -> tuple[Mask, int, int]:
@@ -100,9 +98,11 @@ def _around(every: Sequence[tuple[Array, Mask]], shape: tuple[int, int]) -> Box:
     return int(left), int(top), max(int(right), int(left) + 1), max(int(bottom), int(top) + 1)
 
 
-def gathered(look: Look, matrices: Mapping[int, Array], anchor: int, want: Mask, left: int, top: int, law: Array) -> Backing:
+def gathered(
+    look: Look, matrices: Mapping[int, Array], anchor: int, want: Mask, left: int, top: int, law: Array, depths: bool = False
+) -> Backing:
     """The background in the anchor's place and light, where it is wanted (h, w, beginning at `left`, `top`), from the frames of `matrices`; `law` (3, 2) is
-    the noise of one."""
+    the noise of one. `depths`: what lies nearer and farther is laid aside by flow."""
     picture, hidden = look(anchor)
     y, x = np.nonzero(want)
     places = np.stack([x + left + 0.5, y + top + 0.5], 1)
@@ -117,7 +117,11 @@ def gathered(look: Look, matrices: Mapping[int, Array], anchor: int, want: Mask,
         v, there = (base, seen) if n == anchor else _sampled(source, gone, matrices[n], places)
         both = _laid(v, there, want)
         gain = light_of(both[0], own[0], both[1] & own[1]) if n != anchor else np.ones(3, np.float32)
-        values[k], weights[k] = v * gain, there / (1 + abs(n - anchor) / NEAR)
+        u = aside(both[0] * gain, own[0], both[1] & own[1]) if depths and n != anchor else None
+        if u is not None:  # what is nearer or farther than the surface
+            v, there = _sampled(source, gone, matrices[n], places + u[:, want].T)
+            both = _laid(v, there, want)
+        values[k], weights[k] = v * gain, there / (1 + abs(n - anchor) / (NEARER if depths else NEAR))
         sharp[k] = _detail(both[0] * gain, both[1] & own[1], own[0])
     known = np.isfinite(sharp)
     weights *= np.where(known, np.clip(np.nan_to_num(sharp, nan=1.0), 0.2, 1.2) ** SHARP, 1.0).astype(np.float32)[:, None]
@@ -145,7 +149,8 @@ def _sampled(picture: Rgb, hidden: Mask, matrix: Array, places: Array) -> tuple[
     """What a frame shows of places (n, 2) px of the anchor, and where it shows them."""
     h, w = hidden.shape
     at = moved_points(matrix, places)
-    inside = (at[:, 0] > 1) & (at[:, 1] > 1) & (at[:, 0] < w - 1) & (at[:, 1] < h - 1)
+    rim = 0.0 if np.array_equal(matrix, np.eye(3)) else 1.0
+    inside = (at[:, 0] > rim) & (at[:, 1] > rim) & (at[:, 0] < w - rim) & (at[:, 1] < h - rim)
     values, there = np.zeros((len(places), 3), np.float32), np.zeros(len(places), bool)
     if not inside.any():
         return values, there

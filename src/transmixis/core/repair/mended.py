@@ -15,6 +15,7 @@ SEAM, UNLIKE = (
     12.0,
 )  # 8-bit levels: steps that begin to show on even ground; surroundings that are other stuff (docs/limits.md)
 GRAIN_OFF, BOIL, STILL = 30.0, 160.0, 50.0  # %
+BURIED = 2.0  # times its grain that the plate shows of finest detail: then that is no grain
 RING = 14  # px about the mend that it is compared with
 OTHER = 30.0  # 8-bit levels: what differs by more, the light evened, is another thing and no seam (judgement)
 STRETCH = 8.0  # px of the border that a step is averaged over
@@ -73,13 +74,25 @@ def border_readings(frame: Rgb, behind: Rgb, matte: Matte, noise: Array, front: 
     ]
 
 
-def grain_reading(made: Rgb, want: Array, matte: Matte) -> Reading:
+def grain_reading(frame: Rgb, made: Rgb, want: Array, matte: Matte) -> Reading:
     """How far the mend's grain is off what the plate's noise law wants there (`want` (h, w, 3) variance), %; read from the very finest detail where that is
-    least, which texture only adds to."""
-    inner = cv2.erode((matte > 0.99).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-    if inner.sum() < FEW:
+    least, which texture only adds to, against the plate's own beside it."""
+    inner, ring = (
+        cv2.erode((matte > 0.99).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0,
+        ring_of(matte) & (want.max(axis=2) > 0),
+    )
+    if inner.sum() < FEW or ring.sum() < FEW:
         return Reading("grain off", None, "%", GRAIN_OFF, note="too small a place to tell")
-    ratio = grain_share(made, want, inner)
+    beside = grain_share(frame, want, ring)
+    if beside > BURIED:
+        return Reading(
+            "grain off",
+            None,
+            "%",
+            GRAIN_OFF,
+            note="the plate's grain is too weak beside its texture to be told, as coding leaves it",
+        )
+    ratio = grain_share(made, want, inner) / max(beside, 1.0)
     return Reading(
         "grain off", 100 * abs(ratio - 1), "%", GRAIN_OFF, note=f"{ratio:.2f} times the plate's grain where least texture is"
     )

@@ -18,14 +18,17 @@ from transmixis.core.types import Array, Mask, Rgb
 SAMPLED = (
     0.766  # of the variance of white noise that a cubic spline keeps in the mean over all places between pixels (by experiment)
 )
-BESIDE = 3  # frames near the anchor that are laid over it
+BESIDE, APART = (
+    3,
+    6,
+)  # frames that are laid over the anchor, and about how far off: coding leaves what is alike in neighbours without noise of its own
 
 
 def take_law(look: Callable[[int], tuple[Rgb, Mask]], matrices: Mapping[int, Array], anchor: int) -> Array:
-    """(3, 2) the noise of one frame, from the anchor and those nearest to it; where these tell nothing, from the anchor's own finest detail."""
+    """(3, 2) the noise of one frame, from the anchor and some frames a little away from it; where these tell nothing, from the anchor's own finest detail."""
     picture, hidden = look(anchor)
     pairs, kept = [], []
-    for n in sorted((n for n in matrices if n != anchor), key=lambda n: abs(n - anchor))[:BESIDE]:
+    for n in sorted((n for n in matrices if n != anchor), key=lambda n: abs(abs(n - anchor) - APART))[:BESIDE]:
         other, gone = look(n)
         still = np.array_equal(matrices[n], np.eye(3))
         laid, there = (other, np.ones(hidden.shape, bool)) if still else _over(other, matrices[n])

@@ -205,11 +205,11 @@ def paint_stills(p: QPainter, box: QRectF, s: plot.Stills, frame: int) -> None:
     columns = max(range(1, n + 1), key=lambda c: _still_width(area, c, n, h / w))
     wide = _still_width(area, columns, n, h / w)
     tall = wide * h / w
-    for i, (picture, below, bad) in enumerate(zip(s.pictures, s.below, s.bad, strict=True)):
+    for i, (picture, below, bad) in enumerate(zip(s.pictures, s.below, s.bad or [False] * n, strict=True)):
         row, column = divmod(i, columns)
         cell = QRectF(area.left() + column * (wide + GAP), area.top() + row * (tall + WORDS + 2), wide, tall)
         p.drawImage(cell, _image(picture))
-        for share in (1 / 3, 2 / 3):
+        for share in (1 / 3, 2 / 3) if s.lines else ():
             hline(p, cell.left(), cell.right(), cell.top() + share * tall, PAPER, 1)
         text(p, cell.left(), cell.bottom() + 7, below, 10, 400, VERMILION if bad else INK2, room=wide + GAP)
 

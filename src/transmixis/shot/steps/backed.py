@@ -12,10 +12,11 @@ from typing import Any, TypeVar
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.repair.backing import Backing, brought_in
-from transmixis.core.repair.intime import Look, anchors, told_of
+from transmixis.core.repair.intime import APART, CLOSE, Look, anchors, told_of
 from transmixis.core.repair.laying import Box, bounds, lay_out, surface_about
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Analysis, Given, Inputs, Piece, Pins, Product, Slot, StepKind
@@ -25,6 +26,7 @@ from transmixis.shot.steps.mending import (
     GONE_SLOT,
     MendParams,
     Place,
+    mend_plot,
     mend_readings,
     mended,
     place_of,
@@ -32,7 +34,7 @@ from transmixis.shot.steps.mending import (
 )
 from transmixis.shot.steps.params import choice
 
-FOUND, STANDS = "as it is seen to", "not at all"
+FOUND, DEEP, STANDS = "as one surface", "at several depths", "not at all"
 OPEN, MADE_UP = 0.5, 5.0  # % of what must go: left as it is; made up, more and somebody sees it (judgement, docs/limits.md)
 MOTION_SLOT = Slot(
     "motion", "the motion of what lies behind it, instead of what is seen", takes="motion", optional=True, usual=()
@@ -42,9 +44,9 @@ MOTION_SLOT = Slot(
 class BackedParams(MendParams):
     moves: str = choice(
         FOUND,
-        (FOUND, STANDS),
+        (FOUND, DEEP, STANDS),
         "Background moves",
-        "How what lies behind moves: told from what is seen about the place, or not at all, from a tripod. A connected motion goes before it.",
+        "How what lies behind moves, told from what is seen about the place: as one surface, or with nearer and farther things aside of it, by flow; or not at all, from a tripod. A connected motion goes before it.",
     )
 
 
@@ -68,9 +70,10 @@ class Backed(StepKind[Q]):
     analyses = True
     pieced = True
     frames_back = 1
+    plots = "frame"
 
     @abstractmethod
-    def frames_of(self, length: int, anchor: int, first: int, last: int) -> tuple[int, ...]:
+    def frames_of(self, length: int, anchor: int, first: int, last: int, params: Q) -> tuple[int, ...]:
         """The frames that are looked at for an anchor's background, beside those that it serves."""
 
     @abstractmethod
@@ -88,13 +91,16 @@ class Backed(StepKind[Q]):
 
     def pieces(self, length: int, params: Q, pins: Pins) -> tuple[Piece, ...]:
         out: list[Piece] = []
-        every = anchors(length)
+        every = self._anchors(length, params)
         for k, a in enumerate(every):
             first, last = told_of(length, a, every)
-            frames = tuple(sorted({*self.frames_of(length, a, first, last), *range(first, last + 1)}))
+            frames = tuple(sorted({*self.frames_of(length, a, first, last, params), *range(first, last + 1)}))
             depends: dict[str, Any] = {"moves": params.moves, **self.depends(params)}
             out.append(Piece(str(a), first, last, frames, depends, str(every[k - 1]) if k and self.chained(params) else ""))
         return tuple(out)
+
+    def _anchors(self, length: int, params: Q) -> list[int]:
+        return anchors(length, CLOSE if params.moves == DEEP else APART)
 
     def depends(self, params: Q) -> dict[str, Any]:
         """Further plain values that a gathered background depends on."""
@@ -122,7 +128,7 @@ class Backed(StepKind[Q]):
         if place is None:
             whole = untouched(inputs, frame)
             return replace(whole, also={"open": Product(matte=np.zeros_like(whole.matte))})
-        behind, count, made_up, law = self._behind(inputs, place, frame)
+        behind, count, made_up, law = self._behind(inputs, params, place, frame)
         there = (count > 0).astype(np.float32)
         level = np.maximum(behind, 0)
         want = (law[:, 0] * level + law[:, 1]).astype(np.float32)
@@ -133,9 +139,9 @@ class Backed(StepKind[Q]):
         own = (_share("open", place, 1 - there, OPEN), _share("made up", place, made_up, MADE_UP))
         return replace(product, also={"open": Product(matte=left)}, work=replace(work, own=own))
 
-    def _behind(self, inputs: Inputs, place: Place, frame: int) -> tuple[Rgb, Array, Array, Array]:
+    def _behind(self, inputs: Inputs, params: Q, place: Place, frame: int) -> tuple[Rgb, Array, Array, Array]:
         """What is laid into a frame's box, as how many frames it counts, which of it is made up, and the noise's law: of the anchors beside it, one going over into the other."""
-        every = anchors(inputs.shot.length)
+        every, deep = self._anchors(inputs.shot.length, params), params.moves == DEEP
         mine = [a for a in every if told_of(inputs.shot.length, a, every)[0] <= frame <= told_of(inputs.shot.length, a, every)[1]]
         found = []
         for a in sorted(mine, key=lambda a: abs(a - frame))[:2]:
@@ -156,7 +162,7 @@ class Backed(StepKind[Q]):
             if share <= 0 and k:
                 continue
             backing = _backing(piece)
-            seen, many = brought_in(backing, shift @ matrix, place.own, place.hidden, place.where)
+            seen, many = brought_in(backing, shift @ matrix, place.own, place.hidden, place.where, deep)
             w = max(share, 1e-3) * (many > 0)
             total += w[..., None] * seen
             count += w * w / np.maximum(many, 1e-6) * (many > 0)
@@ -172,6 +178,21 @@ class Backed(StepKind[Q]):
 
     def read(self, inputs: Inputs, params: Q, product: Product, frame: int) -> list[Reading]:
         return mend_readings(inputs, product, frame)
+
+    def plot(self, inputs: Inputs, params: Q, frame: int) -> Plot | None:
+        """Straightened on the background as it was laid over the anchor nearest to the playhead."""
+        every = self._anchors(inputs.shot.length, params)
+        piece = inputs.piece(frame, name=str(min(every, key=lambda a: abs(a - frame))), make=False)
+
+        def laid(n: int) -> Array | None:
+            if piece is None:
+                return None
+            at, own = (np.flatnonzero(piece["frames"] == k) for k in (n, frame))
+            if not len(at) or not len(own):
+                return None
+            return np.asarray(piece["matrices"][at[0]] @ np.linalg.inv(piece["matrices"][own[0]]))
+
+        return mend_plot(inputs, frame, laid)
 
 
 def _look(inputs: Inputs, n: int) -> tuple[Rgb, Mask]:

@@ -9,6 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.repair.clean import (
@@ -29,6 +30,7 @@ from transmixis.shot.steps.mending import (
     GONE_SLOT,
     MARGIN,
     MendParams,
+    mend_plot,
     mend_readings,
     mended,
     place_of,
@@ -69,6 +71,7 @@ class CleanPatch(StepKind[CleanPatchParams]):
     analysis_params = ()
     not_analysed = ("front",)
     frames_back = 1
+    plots = "frame"
 
     def analyse(self, inputs: Inputs, params: CleanPatchParams, progress: Progress) -> Analysis:
         def looked(n: int) -> tuple[Array, Mask]:
@@ -104,6 +107,9 @@ class CleanPatch(StepKind[CleanPatchParams]):
 
     def read(self, inputs: Inputs, params: CleanPatchParams, product: Product, frame: int) -> list[Reading]:
         return mend_readings(inputs, product, frame)
+
+    def plot(self, inputs: Inputs, params: CleanPatchParams, frame: int) -> Plot | None:
+        return mend_plot(inputs, frame)
 
 
 def _cleans(inputs: Inputs) -> Sequence[Rgb]:

@@ -20,7 +20,7 @@ class MadeUp(Backed[MadeUpParams]):
     work = "clean plate patch"
     Params = MadeUpParams
 
-    def frames_of(self, length: int, anchor: int, first: int, last: int) -> tuple[int, ...]:
+    def frames_of(self, length: int, anchor: int, first: int, last: int, params: MadeUpParams) -> tuple[int, ...]:
         return ()
 
     def chained(self, params: MadeUpParams) -> bool:

@@ -192,7 +192,7 @@ class MarkerSweep(StepKind[MarkerSweepParams]):
             pictures.append(_cut(made, path.found[n].box))
             below.append(f"{k}, frame {n}")
         tip = "Each marker as it is covered at the frame nearest to the playhead in which it shows."
-        still = Stills("covered", tuple(pictures), tuple(below), why="" if pictures else "none was found")
+        still = Stills("covered", tuple(pictures), tuple(below), why="" if pictures else "none was found", lines=False)
         return Plot("The markers, one by one", tip, (still,), f"{len(marks)} of {len(marks_of(there))} found are covered.")
 
 

@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.plot import Plot, Unrolled
 from transmixis.core.readings import Reading
 from transmixis.core.repair.clean import box_about, laid
 from transmixis.core.repair.fine import lacking
 from transmixis.core.repair.mended import BOIL, SEAM, border_readings, grain_reading, near, soft_edge, stir_readings
+from transmixis.core.repair.strip import STRONGER, line_through, row_of, stacked
 from transmixis.core.repair.tells import frozen_reading, ghost_reading, sharpness_reading
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Inputs, Product, Slot
 from transmixis.shot.steps.params import Params, number
 
 GONE = 0.02  # of the matte: from here on it must go
+BESIDE = 12  # frames to either side that the patch's own view shows
 MARGIN = 80  # px about what must go that are looked at
 GONE_SLOT = Slot("gone", "a matte of what must go, its shadow too", takes="matte", usual=("step:cut out",))
 FRONT_SLOT = Slot("front", "mattes of what passes in front of it", takes="matte", optional=True, many=True, usual=())
@@ -127,7 +132,7 @@ def mend_readings(inputs: Inputs, product: Product, frame: int) -> list[Reading]
     own, made = inputs.picture("plate", frame)[..., :3][done.box], product.picture[..., :3][done.box]
     seam, unlike = (_placed(r, done.box) for r in border_readings(own, done.behind, done.matte, done.noise, done.front))
     out = [seam, replace(unlike, note=unlike.note or done.note), *done.own]
-    out.append(grain_reading(made, done.want, done.matte))
+    out.append(grain_reading(own, made, done.want, done.matte))
     out.append(sharpness_reading(own, done.behind, done.matte, done.noise - done.want, done.front))
     out.append(ghost_reading(own, made, done.matte))
     if frame > 1:
@@ -143,6 +148,25 @@ def _stirring(inputs: Inputs, done: Mend, made: Rgb, frame: int) -> list[Reading
     assert before is not None
     earlier = before[..., :3][done.box]
     return [*stir_readings(made, earlier, done.matte, done.want), frozen_reading(made, earlier, done.matte)]
+
+
+def mend_plot(inputs: Inputs, frame: int, laid: Callable[[int], Array | None] = lambda n: np.eye(3)) -> Plot | None:
+    """The patch's own view about a frame; `laid` tells how what lies behind it lies in another frame (3 x 3, from px of this one), None where that is not known."""
+    if inputs.analysis_if_there() is None and laid(frame) is None:
+        return None
+    line = line_through(inputs.matte("gone", frame) > GONE)
+    rows: dict[int, Array] = {}
+    if line is not None:
+        for n in range(max(1, frame - BESIDE), min(inputs.shot.length, frame + BESIDE) + 1):
+            with contextlib.suppress(UserError):
+                matrix, picture = laid(n), inputs.own(n).picture
+                if matrix is not None and picture is not None:
+                    rows[n] = row_of(np.ascontiguousarray(picture[..., :3]), line, matrix)
+    every, known = stacked(rows, inputs.shot.length)
+    words = f"a line through the mend, frames down, changes × {STRONGER:.0f}"
+    why = NOTHING if line is None else "not made yet"
+    tip = "A line along the mend, straightened on what lies behind it, a row a frame: what boils is a rough weave, what jumps a step, a seam a line from top to bottom."
+    return Plot("The patch over time", tip, (Unrolled(words, every, known, np.zeros(len(every), bool), why=why),), "")
 
 
 def _placed(r: Reading, box: tuple[slice, slice]) -> Reading:

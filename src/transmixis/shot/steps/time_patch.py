@@ -11,7 +11,7 @@ from transmixis.core.repair.intime import Look, gathered, looked_at, wanted
 from transmixis.core.repair.makeup import completed
 from transmixis.core.repair.takelaw import take_law
 from transmixis.core.types import Array, Mask
-from transmixis.shot.steps.backed import Backed, BackedParams
+from transmixis.shot.steps.backed import DEEP, Backed, BackedParams
 from transmixis.shot.steps.params import choice
 
 LEFT, MADE = "left as it is", "made up"
@@ -32,8 +32,8 @@ class TimePatch(Backed[TimePatchParams]):
     work = "clean plate patch"
     Params = TimePatchParams
 
-    def frames_of(self, length: int, anchor: int, first: int, last: int) -> tuple[int, ...]:
-        return tuple(looked_at(length, anchor, first, last))
+    def frames_of(self, length: int, anchor: int, first: int, last: int, params: TimePatchParams) -> tuple[int, ...]:
+        return tuple(looked_at(length, anchor, first, last, params.moves == DEEP))
 
     def depends(self, params: TimePatchParams) -> dict[str, Any]:
         return {"rest": params.rest}
@@ -52,7 +52,7 @@ class TimePatch(Backed[TimePatchParams]):
     ) -> tuple[Backing, Mask]:
         shape = look(anchor)[1].shape
         want, left, top = wanted(look, matrices, serves, (shape[0], shape[1]))
-        backing = gathered(look, matrices, anchor, want, left, top, take_law(look, matrices, anchor))
+        backing = gathered(look, matrices, anchor, want, left, top, take_law(look, matrices, anchor), params.moves == DEEP)
         if params.rest == LEFT:
             return backing, np.zeros(want.shape, bool)
         return completed(backing, want, *look(anchor), before)

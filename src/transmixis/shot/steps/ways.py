@@ -127,7 +127,9 @@ class Ways(StepKind[WaysParams]):
         picture = drawn(inputs.picture("plate", anchor)[..., :3], a["gone"], found)
         tip = "What must go, by the soundest way that gives each place back: open rings clean plate, upright strokes other frames, level pairs a neighbour, triangles made up."
         words = "; ".join(f"{w.name} {hours_of(w, inputs.shot.length, a['gone']):.1f} h" for w in found if w.reading is not None)
-        return Plot("What can serve", tip, (Stills("coverage", (picture,), (f"frame {anchor}",)),), f"About: {words}.")
+        return Plot(
+            "What can serve", tip, (Stills("coverage", (picture,), (f"frame {anchor}",), lines=False),), f"About: {words}."
+        )
 
 
 def settings_of(a: Analysis, best: Choice) -> tuple[str, str, dict[str, Any]]:

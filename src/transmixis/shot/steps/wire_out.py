@@ -8,13 +8,14 @@ import cv2
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.repair.takelaw import take_law
 from transmixis.core.repair.wire import WIDEST, lines_of, without_wire
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Analysis, Inputs, Product, Slot, StepKind
-from transmixis.shot.steps.mending import FRONT_SLOT, GONE, MendParams, mend_readings, mended, place_of, untouched
+from transmixis.shot.steps.mending import FRONT_SLOT, GONE, MendParams, mend_plot, mend_readings, mended, place_of, untouched
 
 LOOKED = 4  # frames that the grain is told by
 SHARED = 0.67  # of the plate's grain that the mean of two rims has, over the wire's width
@@ -46,6 +47,7 @@ class WireOut(StepKind[WireOutParams]):
     analysis_params = ()
     not_analysed = ("front",)
     frames_back = 1
+    plots = "frame"
 
     def analyse(self, inputs: Inputs, params: WireOutParams, progress: Progress) -> Analysis:
         def look(n: int) -> tuple[Rgb, Mask]:
@@ -82,6 +84,9 @@ class WireOut(StepKind[WireOutParams]):
 
     def read(self, inputs: Inputs, params: WireOutParams, product: Product, frame: int) -> list[Reading]:
         return mend_readings(inputs, product, frame)
+
+    def plot(self, inputs: Inputs, params: WireOutParams, frame: int) -> Plot | None:
+        return mend_plot(inputs, frame)
 
 
 def _near_edge(hidden: Mask, feather: float) -> Mask:
