@@ -92,7 +92,8 @@ def grain_reading(frame: Rgb, made: Rgb, want: Array, matte: Matte) -> Reading:
             GRAIN_OFF,
             note="the plate's grain is too weak beside its texture to be told, as coding leaves it",
         )
-    ratio = grain_share(made, want, inner) / max(beside, 1.0)
+    ratio = grain_share(made, want, inner)
+    ratio = ratio if ratio < 1 else max(1.0, ratio / max(beside, 1.0))  # as much texture as the plate has beside it is no grain
     return Reading(
         "grain off", 100 * abs(ratio - 1), "%", GRAIN_OFF, note=f"{ratio:.2f} times the plate's grain where least texture is"
     )
