@@ -73,4 +73,4 @@ def _loose(step: Step, name: str, places: dict[int, list[tuple[float, float]]]) 
     """A Shapes step with one outline loosely about what must go."""
     step = kind_of("shapes").thing_set(step, "outline", "name", name)
     step = pinned(step, "outline", places)
-    return step.model_copy(update={"limits": LOOSE, "inputs": {"plate": "plate:hero"}})
+    return step.model_copy(update={"limits": {**LOOSE, "creep": 1000.0, "idle shapes": 10.0}, "inputs": {"plate": "plate:hero"}})

@@ -15,6 +15,7 @@ from transmixis.core.repair.parallax import aside
 from transmixis.core.survey.clean_fit import light_over
 from transmixis.core.types import Array, Mask, Rgb
 
+ON_PIXEL = 1e-6  # px
 FEW, SOFT = 60, 1.5  # pixels from which light is told at least; px over which their grain is taken down
 
 
@@ -47,7 +48,8 @@ class Backing:
         """What it shows (n, 3) at points (n, 2) px of the anchor, and as how many frames it counts there (n,), 0 where it is not known."""
         p = np.asarray(points, np.float64) - (self.left, self.top)
         values, inside = self._spline.at(p)
-        there = inside & looked_up(self._inner, p, False)
+        whole = bool(np.abs(p - np.floor(p) - 0.5).max(initial=0.0) < ON_PIXEL)  # nothing is sampled between pixels
+        there = inside & looked_up(self.known if whole else self._inner, p, False)
         count = looked_up(self.count, p, np.float32(0))
         return values, np.where(there, count, 0).astype(np.float32)
 

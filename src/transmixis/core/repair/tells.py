@@ -14,7 +14,13 @@ SOFTER = 20.0  # %: of detail that may be lost or gained; less is not seen at a 
 GHOST = 3.0  # 8-bit levels of the removed thing that may be left (the least that shows in motion, judgement)
 FROZEN = 60.0  # %: how much stiller than its moving surroundings a mend may be
 STIRRED = 1.5  # times what grain alone changes, from which on the surroundings are said to move
+ITSELF, FEWEST = 0.3, 6  # how like itself a form laid aside may be; places that it is laid at, at least
 FINE, COARSE = 1.0, 6.0  # px: between these sizes a thing is known by its form
+SHIFTS = tuple(
+    (dy, dx)
+    for far in (7, 11, 16, 22)
+    for dy, dx in ((0, far), (0, -far), (far, 0), (-far, 0), (far, far), (-far, far), (far, -far), (-far, -far))
+)
 
 
 def shown(x: Rgb) -> Array:
@@ -61,16 +67,30 @@ def ghost_reading(frame: Rgb, made: Rgb, matte: Matte) -> Reading:
     inner &= other  # where the plate still shows the background, as in a shadow, its form is no ghost
     if inner.sum() < FEW:
         return Reading("ghost", None, "levels", GHOST, note="nothing there stands out from the mend")
-    x, y = band(a)[inner], band(b)[inner]
-    x, y = x - x.mean(), y - y.mean()
-    size = float((x * x).mean())
+    x, y, where = band(a), band(b), inner.astype(np.float32)
+    size = float((x[inner] ** 2).mean())
     if size < 1e-3:
         return Reading("ghost", None, "levels", GHOST, note="what was removed has no form to be known by")
-    slope = float((x * y).mean()) / size
-    count = max(4.0, float(inner.sum()) / (2 * np.pi * FINE * COARSE))  # about so many places are independent
-    chance = float(np.sqrt(max((y * y).mean() - slope * slope * size, 0) / (size * count)))
-    left = max(0.0, slope - 2 * chance)
+    here = _shared(x, y, where, (0, 0))
+    other_places = [s for s in SHIFTS if abs(_shared(x, x, where, s)) < ITSELF]  # a pole slid along itself is the same
+    elsewhere = np.array([_shared(x, y, where, s) for s in other_places])
+    elsewhere = elsewhere[np.isfinite(elsewhere)]
+    if len(elsewhere) < FEWEST:
+        return Reading("ghost", None, "levels", GHOST, note="too small a place to tell")
+    left = max(
+        0.0, here - float(elsewhere.mean()) - 3 * float(elsewhere.std())
+    )  # planks behind a pole are alike by chance, wherever they are laid
     return Reading("ghost", left * float(np.sqrt(size)) * 2, "levels", GHOST, note=f"{100 * left:.1f} % of what was removed")
+
+
+def _shared(x: Array, y: Array, where: Array, shift: tuple[int, int]) -> float:
+    """How much of the form of `x`, laid `shift` px aside, is in `y`; nan where too little of both is left."""
+    moved, there = np.roll(x * where, shift, (0, 1)), np.roll(where, shift, (0, 1)) * where > 0
+    if there.sum() < FEW:
+        return float("nan")
+    p, q = moved[there], y[there]
+    p, q = p - p.mean(), q - q.mean()
+    return float((p * q).mean()) / max(float((p * p).mean()), 1e-6)
 
 
 def frozen_reading(now: Rgb, before: Rgb, matte: Matte) -> Reading:

@@ -14,7 +14,7 @@ from transmixis.core.repair.ways import Way
 from transmixis.core.types import Array, Mask, Rgb
 
 ROOM = 24  # px about what must go that are drawn
-WIDE, LARGEST = 640, 6.0  # px the drawing is at least, and how many times it is enlarged at most
+WIDE, TALL, LARGEST = 380, 250, 6.0  # px of the drawing, and how many times the plate is enlarged in it at most
 APART = 18  # px of the drawing from mark to mark
 WHITE, INK, ORANGE, VERMILION = (255, 255, 255), (30, 34, 38), (230, 159, 0), (213, 94, 0)
 
@@ -37,7 +37,7 @@ def drawn(picture: Rgb, gone: Mask, found: Sequence[Way]) -> Rgb:
     assert box is not None
     h, w = gone.shape
     x0, y0, x1, y1 = max(0, box[0] - ROOM), max(0, box[1] - ROOM), min(w, box[2] + ROOM), min(h, box[3] + ROOM)
-    scale = float(np.clip(WIDE / (x1 - x0), 1.0, LARGEST))
+    scale = float(np.clip(min(WIDE / (x1 - x0), TALL / (y1 - y0)), 0.2, LARGEST))
     size = (round((x1 - x0) * scale), round((y1 - y0) * scale))
     part = cv2.resize(
         linear_to_srgb(np.clip(picture[y0:y1, x0:x1], 0, 1)).astype(np.float32) * 255, size, interpolation=cv2.INTER_LINEAR

@@ -163,7 +163,7 @@ def mend_plot(inputs: Inputs, frame: int, laid: Callable[[int], Array | None] = 
                 if matrix is not None and picture is not None:
                     rows[n] = row_of(np.ascontiguousarray(picture[..., :3]), line, matrix)
     every, known = stacked(rows, inputs.shot.length)
-    words = f"a line through the mend, frames down, changes × {STRONGER:.0f}"
+    words = f"frames down, changes × {STRONGER:.0f}"
     why = NOTHING if line is None else "not made yet"
     tip = "A line along the mend, straightened on what lies behind it, a row a frame: what boils is a rough weave, what jumps a step, a seam a line from top to bottom."
     return Plot("The patch over time", tip, (Unrolled(words, every, known, np.zeros(len(every), bool), why=why),), "")

@@ -14,7 +14,7 @@ from transmixis.core.types import Array, Mask
 from transmixis.shot.steps.backed import DEEP, Backed, BackedParams
 from transmixis.shot.steps.params import choice
 
-LEFT, MADE = "left as it is", "made up"
+LEFT, MADE = "left open", "made up"
 
 
 class TimePatchParams(BackedParams):

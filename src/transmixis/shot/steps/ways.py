@@ -16,7 +16,7 @@ from transmixis.core.repair import ways
 from transmixis.core.repair.laying import bounds
 from transmixis.core.repair.ways import Choice, Way
 from transmixis.core.types import Array, Mask, Rgb
-from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind
+from transmixis.shot.contract import Analysis, Inputs, Product, Proposal, Slot, StepKind
 from transmixis.shot.offers import Instead
 from transmixis.shot.sampling import sample_frames
 from transmixis.shot.steps.backed import FOUND, STANDS, laid_over
@@ -105,7 +105,11 @@ class Ways(StepKind[WaysParams]):
         return Product()
 
     def read(self, inputs: Inputs, params: WaysParams, product: Product, frame: int) -> list[Reading]:
-        return [Reading(w.name, w.reading, w.unit, w.limit, note=w.words) for w in ways_of(inputs.analysis())]
+        a = inputs.analysis()
+        best = choice_of(a).name
+        told = [w for w in ways_of(a) if w.name == best or w.serves]  # one that does not serve is no fault of the shot
+        told.sort(key=lambda w: w.name != best)
+        return [Reading(w.name, w.reading, w.unit, w.limit, note=w.words) for w in told]
 
     def propose(self, inputs: Inputs, params: WaysParams, progress: Progress) -> Proposal | None:
         a = inputs.analysis()
@@ -114,9 +118,8 @@ class Ways(StepKind[WaysParams]):
         hours = hours_of(way, inputs.shot.length, a["gone"])
         if best.name == ways.PUNCH:
             return Proposal({}, f"{best.reason} Set it where the picture is delivered, or by Place.", costs=f"{hours:.1f} h")
-        effects = () if way.reading is None else (Effect(way.name, way.reading, way.reading, way.unit, way.limit),)
         kind, title, values = settings_of(a, best)
-        return Proposal({}, best.reason, effects, costs=f"about {hours:.1f} h", instead=Instead(kind, title.lower(), values))
+        return Proposal({}, best.reason, costs=f"about {hours:.1f} h", instead=Instead(kind, title.lower(), values))
 
     def plot(self, inputs: Inputs, params: WaysParams, frame: int) -> Plot | None:
         a = inputs.analysis_if_there()
@@ -126,10 +129,21 @@ class Ways(StepKind[WaysParams]):
         anchor = int(a["anchor"])
         picture = drawn(inputs.picture("plate", anchor)[..., :3], a["gone"], found)
         tip = "What must go, by the soundest way that gives each place back: open rings clean plate, upright strokes other frames, level pairs a neighbour, triangles made up."
-        words = "; ".join(f"{w.name} {hours_of(w, inputs.shot.length, a['gone']):.1f} h" for w in found if w.reading is not None)
+        words = "; ".join(_told(w, hours_of(w, inputs.shot.length, a["gone"])) for w in found)
         return Plot(
-            "What can serve", tip, (Stills("coverage", (picture,), (f"frame {anchor}",), lines=False),), f"About: {words}."
+            "What can serve", tip, (Stills("coverage", (picture,), (f"frame {anchor}",), lines=False),), _upper(f"{words}.")
         )
+
+
+def _told(w: Way, hours: float) -> str:
+    """A way with its reading and hours, short."""
+    if w.reading is None:
+        return f"{w.name} no"
+    return f"{w.name} {w.reading:.0f} {w.unit}{'' if w.serves else ' (too much)'}, {hours:.1f} h"
+
+
+def _upper(words: str) -> str:
+    return words[:1].upper() + words[1:]
 
 
 def settings_of(a: Analysis, best: Choice) -> tuple[str, str, dict[str, Any]]:
