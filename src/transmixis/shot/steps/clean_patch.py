@@ -54,7 +54,7 @@ class CleanPatchParams(MendParams):
 
 
 class CleanPatch(StepKind[CleanPatchParams]):
-    kind, title, stage, product = "clean_patch", "Clean patch", "Repair", "picture"
+    kind, title, stage, product, version = "clean_patch", "Clean patch", "Repair", "picture", 2
     gives = ("picture", "matte")
     says = "puts back what was hidden, from a clean plate"
     work = "clean plate patch"

@@ -6,6 +6,7 @@ import contextlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
 from transmixis.core.errors import UserError
@@ -16,16 +17,19 @@ from transmixis.core.repair.fine import lacking
 from transmixis.core.repair.mended import BOIL, SEAM, border_readings, grain_reading, near, soft_edge, stir_readings
 from transmixis.core.repair.strip import STRONGER, line_through, row_of, stacked
 from transmixis.core.repair.tells import frozen_reading, ghost_reading, sharpness_reading
+from transmixis.core.repair.unmix import NONE, fitted_edge, laid_shape, old_background, unmixed
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Inputs, Product, Slot
-from transmixis.shot.steps.params import Params, number
+from transmixis.shot.steps.params import Params, choice, number
 
 GONE = 0.02  # of the matte: from here on it must go
+BLURRED = 41  # px across: how far about its shape what passes may be blurred
 BESIDE = 12  # frames to either side that the patch's own view shows
 MARGIN = 80  # px about what must go that are looked at
 GONE_SLOT = Slot("gone", "a matte of what must go, its shadow too", takes="matte", usual=("step:cut out",))
 FRONT_SLOT = Slot("front", "mattes of what passes in front of it", takes="matte", optional=True, many=True, usual=())
 NOTHING = "nothing has to go here"
+AS_GIVEN, WITH_BLUR = "as its matte", "with its blur"
 
 
 class MendParams(Params):
@@ -37,6 +41,12 @@ class MendParams(Params):
         "Soft edge",
         "How far outside of what must go the mend fades out; wider where its light differs.",
         step=0.5,
+    )
+    edge: str = choice(
+        AS_GIVEN,
+        (AS_GIVEN, WITH_BLUR),
+        "Front's edge",
+        "What passes in front keeps its soft edge, freed of what is removed behind it: as its matte is, or its shape with the blur of its motion, found in the picture.",
     )
     grain: float = number(
         1.0, 0.0, 2.0, "%", "Grain", "How much of the plate's own grain is put back, new on every frame.", percent=True
@@ -108,19 +118,26 @@ def mended(
     front = np.zeros(matte.shape, np.float32)
     for m in inputs.mattes("front", frame):
         front = np.maximum(front, m[place.box])
-    matte = np.asarray(matte * (1 - front), np.float32)
     made = np.asarray(behind + params.grain * lacking(want, have, frame), np.float32)
+    mended_, front = _under(place, made, behind, matte, front, params.edge)
+    matte = np.asarray(matte * (1 - front), np.float32)
     out, whole = np.array(place.plate, np.float32), np.zeros(place.gone.shape, np.float32)
-    out[place.box] = np.dstack(
-        [
-            laid(place.own, made, matte),
-            *(place.plate[place.box][..., 3:].transpose(2, 0, 1)),
-        ]
-    )
+    out[place.box] = np.dstack([mended_, *(place.plate[place.box][..., 3:].transpose(2, 0, 1))])
     whole[place.box] = matte
     if covered is not None:
         front = np.maximum(front, 1 - covered)
     return Product(picture=out, matte=whole), Mend(place.box, behind, matte, front, want, want + have)
+
+
+def _under(place: Place, made: Rgb, behind: Rgb, matte: Array, front: Array, edge: str) -> tuple[Rgb, Array]:
+    """The mend laid under what passes in `front`, whose soft edge is freed of what was there, and the alpha by which that passes."""
+    if not ((front > NONE) & (matte > 0)).any():
+        return laid(place.own, made, matte), front
+    if edge == WITH_BLUR:
+        about = np.asarray(cv2.dilate(front, np.ones((BLURRED, BLURRED), np.uint8)), np.float32)
+        found = fitted_edge(place.own, front, old_background(place.own, behind, about, place.hidden))
+        front = front if found is None else laid_shape(front, found)
+    return unmixed(place.own, made, matte, front, place.hidden), front
 
 
 def mend_readings(inputs: Inputs, product: Product, frame: int) -> list[Reading]:
