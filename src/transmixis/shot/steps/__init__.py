@@ -7,6 +7,7 @@ from transmixis.shot.contract import AnyKind
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.camera import Camera
 from transmixis.shot.steps.camera_file import CameraFile
+from transmixis.shot.steps.clean_carried import CleanCarried
 from transmixis.shot.steps.clean_patch import CleanPatch
 from transmixis.shot.steps.conform import Conform
 from transmixis.shot.steps.cut_out_still import CutOutStill
@@ -24,6 +25,7 @@ from transmixis.shot.steps.made_up import MadeUp
 from transmixis.shot.steps.marker_sweep import MarkerSweep
 from transmixis.shot.steps.marks import Marks
 from transmixis.shot.steps.match import Match
+from transmixis.shot.steps.moving_patch import MovingPatch
 from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.place import Place
 from transmixis.shot.steps.point_track import PointTrack
@@ -72,10 +74,12 @@ KINDS: dict[str, AnyKind] = {
         Straighten(),
         Ways(),
         CleanPatch(),
+        CleanCarried(),
         TimePatch(),
         MadeUp(),
         MarkerSweep(),
         WireOut(),
+        MovingPatch(),
         Patch(),
         Match(),
         Place(),

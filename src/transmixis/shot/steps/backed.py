@@ -108,7 +108,7 @@ class Backed(StepKind[Q]):
 
     def analyse_piece(self, inputs: Inputs, params: Q, piece: Piece, before: Analysis | None, progress: Progress) -> Analysis:
         anchor, serves = int(piece.name), range(piece.first, piece.last + 1)
-        look = partial(_look, inputs)
+        look = partial(look_at, inputs)
         box = bounds([look(n)[1] for n in serves[:: max(1, len(serves) // 12)]] + [look(anchor)[1]])
         if box is None and not any(look(n)[1].any() for n in serves):
             return {"frames": np.zeros(0, int)}
@@ -118,8 +118,13 @@ class Backed(StepKind[Q]):
         progress.at(1, 3, f"gathering the background at frame {anchor}")
         earlier = _earlier(before, anchor)
         backing, made_up = self.made(look, matrices, anchor, serves, earlier, params)
+        return self.kept(matrices, backing, made_up)
+
+    def kept(self, matrices: dict[int, Array], backing: Backing, made_up: Mask) -> Analysis:
+        """A gathered background, how it lies in the frames, and which of it is made up, as plain arrays."""
+        frames = sorted(matrices)
         return {
-            "frames": np.array(sorted(matrices)), "matrices": np.stack([matrices[n] for n in sorted(matrices)]), "picture": backing.picture,
+            "frames": np.array(frames, int), "matrices": np.stack([matrices[n] for n in frames]) if frames else np.zeros((0, 3, 3)), "picture": backing.picture,
             "count": backing.count, "at": np.array([backing.left, backing.top]), "law": backing.law, "made": made_up,
         }  # fmt: skip
 
@@ -195,7 +200,8 @@ class Backed(StepKind[Q]):
         return mend_plot(inputs, frame, laid)
 
 
-def _look(inputs: Inputs, n: int) -> tuple[Rgb, Mask]:
+def look_at(inputs: Inputs, n: int) -> tuple[Rgb, Mask]:
+    """A frame of the take and what must go in it."""
     return np.ascontiguousarray(inputs.picture("plate", n)[..., :3]), inputs.matte("gone", n) > GONE
 
 

@@ -1,0 +1,101 @@
+"""Moving patch: covers what must go with another moment of the same take, so that leaves and water go on moving in it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from transmixis.core.errors import UserError
+from transmixis.core.plot import Plot
+from transmixis.core.progress import Progress
+from transmixis.core.readings import Reading
+from transmixis.core.repair.backing import light_of
+from transmixis.core.repair.laying import spread
+from transmixis.core.repair.shifted import cells_of, planned
+from transmixis.core.repair.takelaw import take_law
+from transmixis.core.types import Array, Mask, Rgb
+from transmixis.shot.contract import Analysis, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.steps.mending import (
+    FRONT_SLOT,
+    GONE,
+    GONE_SLOT,
+    MendParams,
+    Place,
+    mend_plot,
+    mend_readings,
+    mended,
+    place_of,
+    untouched,
+)
+
+
+class MovingPatchParams(MendParams):
+    pass
+
+
+class MovingPatch(StepKind[MovingPatchParams]):
+    kind, title, stage, product = "moving_patch", "Moving patch", "Repair", "picture"
+    gives = ("picture", "matte")
+    says = "covers it with another moment of the take, which moves"
+    work = "clean plate patch"
+    slots = (
+        Slot("plate", "the take to mend, its camera on a tripod or steadied", ground=True, whole=True),
+        replace(GONE_SLOT, whole=True),
+        FRONT_SLOT,
+    )
+    Params = MovingPatchParams
+    roles = ("mended",)
+    keeps_pixels = True
+    analyses = True
+    analysis_params = ()
+    not_analysed = ("front",)
+    frames_back = 1
+    plots = "frame"
+
+    def looks_at(self, slot: str, params: MovingPatchParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
+        return () if slot == "gone" else None  # which moment it is follows from all mattes, which the analysis has looked at
+
+    def analyse(self, inputs: Inputs, params: MovingPatchParams, progress: Progress) -> Analysis:
+        length, rows = inputs.shot.length, []
+        for n in range(1, length + 1):
+            progress.at(n - 1, length, "looking when the place is bare")
+            rows.append(cells_of(inputs.matte("gone", n) > GONE))
+        plan = planned(np.stack(rows))
+        middle = max(1, (length + 1) // 2)
+        near = {n: np.eye(3) for n in range(max(1, middle - 8), min(length, middle + 8) + 1)}
+
+        def look(n: int) -> tuple[Rgb, Mask]:
+            return np.ascontiguousarray(inputs.picture("plate", n)[..., :3]), inputs.matte("gone", n) > GONE
+
+        return {"first": plan.first, "second": plan.second, "share": plan.share, "words": np.array(plan.words, np.str_), "law": take_law(look, near, middle)}  # fmt: skip
+
+    def compute(self, inputs: Inputs, params: MovingPatchParams, frame: int) -> Product:
+        place = place_of(inputs, frame, params.feather)
+        if place is None:
+            return untouched(inputs, frame)
+        a = inputs.analysis()
+        first, second, share = int(a["first"][frame - 1]), int(a["second"][frame - 1]), float(a["share"][frame - 1])
+        if not first:
+            raise UserError(f"What must go in frame {frame} was not there when the take was looked through.")
+        behind, law = self._moment(inputs, place, first), a["law"]
+        left = 1.0
+        if second:
+            other = self._moment(inputs, place, second)
+            behind, left = ((1 - share) * behind + share * other).astype(np.float32), (1 - share) ** 2 + share**2
+        level = np.maximum(behind, 0)
+        want = (law[:, 0] * level + law[:, 1]).astype(np.float32)
+        product, work = mended(inputs, params, frame, place, behind, (want, (left * want).astype(np.float32)))
+        words = f"as in frame {first}" + (f", {100 * share:.0f} % frame {second}" if second else "")
+        return replace(product, work=replace(work, note=f"{words}; the take's {a['words']}"))
+
+    def _moment(self, inputs: Inputs, place: Place, frame: int) -> Array:
+        """What the place looks like in another frame, in this one's light."""
+        other = np.ascontiguousarray(inputs.picture("plate", frame)[..., :3][place.box])
+        return np.asarray(other * light_of(other, place.own, place.where & ~spread(place.hidden)), np.float32)
+
+    def read(self, inputs: Inputs, params: MovingPatchParams, product: Product, frame: int) -> list[Reading]:
+        return mend_readings(inputs, product, frame)
+
+    def plot(self, inputs: Inputs, params: MovingPatchParams, frame: int) -> Plot | None:
+        return mend_plot(inputs, frame)
