@@ -6,7 +6,7 @@ BIN := $(VENV)/bin
 # tests of everything below the window: they run without Qt
 BELOW := tests/core tests/media tests/shot tests/robust tests/realdata tests/test_dependencies.py
 
-.PHONY: setup setup-dev system demo test fuzz bench bench-key bench-mattes bench-slips screenshots check lock clean
+.PHONY: setup setup-dev system demo test fuzz bench bench-key bench-mattes bench-mends bench-slips screenshots check lock clean
 
 setup: $(VENV)/ready ## the environment only
 
@@ -53,6 +53,10 @@ bench: setup-dev ## speed, as ratios against plain library calls
 
 bench-slips: setup-dev ## how many slips of tracks are named, and how few frames a hand sets
 	$(BIN)/python bench/track_slips.py
+
+bench-mends: setup-dev ## quality of mends beside plain ways
+	$(BIN)/python bench/clean_patch.py
+	$(BIN)/python bench/mends.py
 
 bench-mattes: setup-dev ## quality of mattes without a screen, beside plain ways
 	$(BIN)/python bench/difference_matte.py
