@@ -105,5 +105,5 @@ def test_from_the_region_to_a_delivered_shot(window: MainWindow, qtbot: Any) -> 
     made = open_source(out.with_name(out.name.replace("####", f"{FRAME:04d}")))
     gone = person_take(FRAMES).gone[FRAME - 1] > 0
     off = np.abs(made.read(FRAME)[..., :3] - person_take(FRAMES).truth[FRAME - 1])[gone]
-    assert off.mean() < 0.02
-    assert np.abs(person_take(FRAMES).plate[FRAME - 1] - person_take(FRAMES).truth[FRAME - 1])[gone].mean() > 0.1
+    was = np.abs(person_take(FRAMES).plate[FRAME - 1] - person_take(FRAMES).truth[FRAME - 1])[gone]
+    assert off.mean() < 0.25 * was.mean()
