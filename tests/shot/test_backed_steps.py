@@ -228,3 +228,20 @@ def test_a_clean_plate_is_carried_along(folder: Path, tmp_path: Path) -> None:
     write_still(tmp_path / "clean.exr", other, kind="float")
     with pytest.raises(UserError, match="not found in the take"):
         rendered(s).product("step:mend", 4)
+
+
+def test_a_broken_frame_is_named_and_the_others_are_made(folder: Path, tmp_path: Path) -> None:
+    """It stands at the anchor: its neighbour takes its place."""
+    for n in range(1, 10):
+        (tmp_path / f"take.{n:04d}.exr").write_bytes((folder / f"take.{n * 2:04d}.exr").read_bytes()[: 3000 if n == 5 else None])
+        (tmp_path / f"gone.{n:04d}.png").write_bytes((folder / f"gone.{n * 2:04d}.png").read_bytes())
+    made = ran(
+        "repair", "time", tmp_path / "take.0001.exr", "--region", tmp_path / "gone.####.png", "--out", tmp_path / "out", "--json"
+    )
+    assert made.returncode == 1
+    told = json.loads(made.stdout)
+    assert list(told["failed"]) == ["5"]
+    assert "take.0005.exr" in told["failed"]["5"]
+    assert len(told["frames"]) == 8
+    seam = next(r for r in told["frames"][6]["readings"] if r["name"] == "seam")
+    assert seam["value"] < 4

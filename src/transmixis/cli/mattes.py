@@ -177,6 +177,9 @@ def told(result: dict[str, Any], to: Path, *, strict: bool, as_json: bool) -> No
     text += "".join(f"\nframe {n} could not be made: {why}" for n, why in result["failed"].items())
     if worst:
         text += f"\n{worst['name']} at worst {worst['value']:.3g} {worst['unit']} of {worst['limit']:g} (frame {worst['frame']})"
+    elif not any(r["value"] is not None for f in result["frames"] for r in f["readings"]):
+        notes = {r.get("note", "") for f in result["frames"] for r in f["readings"]} - {""}
+        text += "".join(f"\nnot measured: {n}" for n in sorted(notes)[:3])
     show(as_json, result, text)
     if result["failed"]:
         raise typer.Exit(1)

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import contextlib
 from abc import abstractmethod
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Any, TypeVar
@@ -78,7 +79,13 @@ class Backed(StepKind[Q]):
 
     @abstractmethod
     def made(
-        self, look: Look, matrices: dict[int, Array], anchor: int, serves: range, before: tuple[Backing, Array] | None, params: Q
+        self,
+        look: Look,
+        matrices: dict[int, Array],
+        anchor: int,
+        serves: Sequence[int],
+        before: tuple[Backing, Array] | None,
+        params: Q,
     ) -> tuple[Backing, Mask]:
         """The anchor's background and which of it is made up. `before`: that of the anchor before, and the matrix from there to here."""
 
@@ -107,17 +114,18 @@ class Backed(StepKind[Q]):
         return {}
 
     def analyse_piece(self, inputs: Inputs, params: Q, piece: Piece, before: Analysis | None, progress: Progress) -> Analysis:
-        anchor, serves = int(piece.name), range(piece.first, piece.last + 1)
         look = partial(look_at, inputs)
+        frames = readable(look, piece.frames)
+        anchor = min(frames, key=lambda n: abs(n - int(piece.name)))  # its neighbour where it cannot be read itself
+        serves = [n for n in range(piece.first, piece.last + 1) if n in frames]
         box = bounds([look(n)[1] for n in serves[:: max(1, len(serves) // 12)]] + [look(anchor)[1]])
         if box is None and not any(look(n)[1].any() for n in serves):
             return {"frames": np.zeros(0, int)}
         progress.at(0, 3, f"laying frames over frame {anchor}")
         about = box or (0, 0, inputs.shot.width, inputs.shot.height)
-        matrices = laid_over(inputs, params.moves, look, piece.frames, anchor, about)
+        matrices = laid_over(inputs, params.moves, look, frames, anchor, about)
         progress.at(1, 3, f"gathering the background at frame {anchor}")
-        earlier = _earlier(before, anchor)
-        backing, made_up = self.made(look, matrices, anchor, serves, earlier, params)
+        backing, made_up = self.made(look, matrices, anchor, serves, _earlier(before, anchor), params)
         return self.kept(matrices, backing, made_up)
 
     def kept(self, matrices: dict[int, Array], backing: Backing, made_up: Mask) -> Analysis:
@@ -203,6 +211,22 @@ class Backed(StepKind[Q]):
 def look_at(inputs: Inputs, n: int) -> tuple[Rgb, Mask]:
     """A frame of the take and what must go in it."""
     return np.ascontiguousarray(inputs.picture("plate", n)[..., :3]), inputs.matte("gone", n) > GONE
+
+
+def readable(look: Look, frames: Sequence[int]) -> tuple[int, ...]:
+    """Those of the frames that can be read. Raises UserError, with the first one's reason, if none can."""
+    first: UserError | None = None
+    out = []
+    for n in frames:
+        try:
+            look(n)
+        except UserError as e:
+            first = first or e
+            continue
+        out.append(n)
+    if not out and first is not None:
+        raise first
+    return tuple(out)
 
 
 def laid_over(inputs: Inputs, moves: str, look: Look, frames: tuple[int, ...], anchor: int, box: Box) -> dict[int, Array]:

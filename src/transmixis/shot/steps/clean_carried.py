@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -16,7 +17,7 @@ from transmixis.core.repair.laying import lay_out, surface_about
 from transmixis.core.repair.takelaw import take_law
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Analysis, Inputs, Piece, Slot
-from transmixis.shot.steps.backed import Backed, BackedParams, look_at
+from transmixis.shot.steps.backed import Backed, BackedParams, look_at, readable
 from transmixis.shot.steps.mending import FRONT_SLOT, GONE_SLOT
 
 ITSELF = 0  # the clean plate's own number among the frames
@@ -49,8 +50,9 @@ class CleanCarried(Backed[CleanCarriedParams]):
     def analyse_piece(
         self, inputs: Inputs, params: CleanCarriedParams, piece: Piece, before: Analysis | None, progress: Progress
     ) -> Analysis:
-        anchor, serves = int(piece.name), range(piece.first, piece.last + 1)
         take = partial(look_at, inputs)
+        serves = readable(take, range(piece.first, piece.last + 1))
+        anchor = min(serves, key=lambda n: abs(n - int(piece.name)))
         if not any(take(n)[1].any() for n in serves):
             return {"frames": np.zeros(0, int)}
         clean = np.ascontiguousarray(inputs.picture("clean", 1)[..., :3])
@@ -69,7 +71,7 @@ class CleanCarried(Backed[CleanCarriedParams]):
         del matrices[ITSELF]
         return self.kept(matrices, backing, np.zeros(want.shape, bool))
 
-    def _over_clean(self, look: Look, clean: Rgb, none: Mask, serves: range) -> dict[int, Array]:
+    def _over_clean(self, look: Look, clean: Rgb, none: Mask, serves: Sequence[int]) -> dict[int, Array]:
         h, w = none.shape
         surface = surface_about(clean, none, (0, 0, w, h))
         found = lay_out(surface, look, ITSELF, list(serves))
@@ -82,7 +84,7 @@ class CleanCarried(Backed[CleanCarriedParams]):
         look: Look,
         matrices: dict[int, Array],
         anchor: int,
-        serves: range,
+        serves: Sequence[int],
         before: tuple[Backing, Array] | None,
         params: Any,
     ) -> tuple[Backing, Mask]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from transmixis.core.repair.backing import Backing
 from transmixis.core.repair.intime import Look, gathered, wanted
 from transmixis.core.repair.makeup import completed
@@ -31,7 +33,7 @@ class MadeUp(Backed[MadeUpParams]):
         look: Look,
         matrices: dict[int, Array],
         anchor: int,
-        serves: range,
+        serves: Sequence[int],
         before: tuple[Backing, Array] | None,
         params: MadeUpParams,
     ) -> tuple[Backing, Mask]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -46,7 +47,7 @@ class TimePatch(Backed[TimePatchParams]):
         look: Look,
         matrices: dict[int, Array],
         anchor: int,
-        serves: range,
+        serves: Sequence[int],
         before: tuple[Backing, Array] | None,
         params: TimePatchParams,
     ) -> tuple[Backing, Mask]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -19,7 +20,7 @@ from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Analysis, Inputs, Product, Proposal, Slot, StepKind
 from transmixis.shot.offers import Instead
 from transmixis.shot.sampling import sample_frames
-from transmixis.shot.steps.backed import FOUND, STANDS, laid_over
+from transmixis.shot.steps.backed import FOUND, STANDS, laid_over, look_at, readable
 from transmixis.shot.steps.clean_patch import CleanPatch
 from transmixis.shot.steps.coverage import drawn
 from transmixis.shot.steps.made_up import MadeUp
@@ -63,9 +64,8 @@ class Ways(StepKind[WaysParams]):
 
     def analyse(self, inputs: Inputs, params: WaysParams, progress: Progress) -> Analysis:
         hidden: dict[int, Mask] = {}
-        for n in sample_frames(inputs.shot.length, LOOKED):
-            mask = inputs.matte("gone", n) > GONE
-            hidden[n] = mask
+        for n in readable(partial(look_at, inputs), sample_frames(inputs.shot.length, LOOKED)):
+            hidden[n] = inputs.matte("gone", n) > GONE
         where = [n for n, m in hidden.items() if m.any()]
         if not where:
             raise UserError("Nothing has to go on the frames that were looked at; give a matte of what must go.")
