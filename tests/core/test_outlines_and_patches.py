@@ -211,7 +211,7 @@ def test_light_that_is_not_brought_over_is_read_as_a_seam(monkeypatch: pytest.Mo
     truth = wood()
     truth[66:] *= 0.5
     plate, matte = marked(truth)
-    monkeypatch.setattr(patch, "_light_between", lambda own, source, m: np.zeros_like(own))
+    monkeypatch.setattr(patch, "_light_between", lambda own, source, m, ring: np.zeros_like(own))
     made = patched(plate, matte, offset(0, 32), 1)
     assert made is not None
     step = float(np.median(levels(truth[42:58, 52:68], truth[42:58, 52:68] * 0.5)))

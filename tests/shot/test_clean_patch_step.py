@@ -5,10 +5,11 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from clirun import here, ran
-from rigtakes import rig_take
+from rigtakes import rig_of, rig_take
 
 from transmixis.core.errors import UserError
 from transmixis.media.cache import FrameCache
@@ -19,7 +20,7 @@ from transmixis.shot.render import Renderer
 from transmixis.shot.steps import kind_of
 
 FRAMES, CLEANS, SIZE = 4, 3, (135, 240)
-ALL = {"seam", "unlike", "grain off", "softer", "ghost", "boil", "stirs", "frozen"}
+ALL = {"seam", "unlike", "grain off", "softer", "ghost", "left beside", "boil", "stirs", "frozen"}
 
 
 @pytest.fixture(scope="module")
@@ -171,3 +172,26 @@ def test_from_the_command_line(folder: Path, tmp_path: Path) -> None:
     assert wrong.returncode == 1
     assert "matte of the plate's size" in wrong.stderr
     here(*args, "--out", tmp_path / "out", "--overwrite")
+
+
+def test_a_shadow_that_was_not_drawn_round_is_offered(tmp_path: Path) -> None:
+    """The rig alone is drawn round: its shadow is read as left beside, proposed to be taken in, and gone then."""
+    take, (rig, shadow) = rig_take(False, FRAMES, CLEANS), rig_of(270, 480)
+    for n in range(FRAMES):
+        write_still(tmp_path / f"take.{n + 1:04d}.exr", take.plate[n], kind="float")
+        write_still(tmp_path / f"clean.{min(n, CLEANS - 1) + 1:04d}.exr", take.clean[min(n, CLEANS - 1)], kind="float")
+        write_still(tmp_path / f"gone.{n + 1:04d}.png", cv2.dilate((rig > 0).astype(np.float32), np.ones((7, 7))), kind="uint8")
+    s = shot(tmp_path).model_copy(update={"width": 480, "height": 270})
+    read = {x.name: x for x in rendered(s).measure("patch", 2)}
+    assert read["left beside"].state == "fault"
+    proposal = rendered(s).propose("patch")
+    assert proposal is not None
+    assert proposal.values == {"beside": "taken in"}
+    assert proposal.effects[0].then < 0.3 * proposal.effects[0].now
+    taken = rendered(s.with_step(s.step("patch").model_copy(update={"params": {"beside": "taken in"}})))
+    core = (shadow > 0.7) & (rig == 0) & ~take.windy
+    off = [np.abs(r.product("step:patch", 2).picture - take.truth[1])[core].mean() for r in (rendered(s), taken)]
+    assert off[1] < 0.5 * off[0]
+    for n in range(FRAMES):
+        write_still(tmp_path / f"gone.{n + 1:04d}.png", take.region, kind="uint8")
+    assert rendered(s).propose("patch") is None  # with its shadow drawn round there is nothing to take in

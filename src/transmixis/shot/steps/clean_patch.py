@@ -22,8 +22,9 @@ from transmixis.core.repair.clean import (
     learn_clean,
     noises,
 )
+from transmixis.core.repair.leftover import LEFT, left_beside, left_reading
 from transmixis.core.types import Array, Mask, Rgb
-from transmixis.shot.contract import Analysis, Inputs, Product, Slot, StepKind, sampled
+from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.steps.mending import (
     FRONT_SLOT,
     GONE,
@@ -34,6 +35,7 @@ from transmixis.shot.steps.mending import (
     mend_readings,
     mended,
     place_of,
+    placed,
     untouched,
 )
 from transmixis.shot.steps.params import choice
@@ -42,6 +44,8 @@ from transmixis.shot.steps.stood import kept, move_of, stood_words
 LEARN_FROM = 6  # frames of the take
 MOST_CLEAN = 12  # frames of a clean take: more bring little
 CARRIED, STANDS = "carried", "as it stands"
+STAYS, TAKEN = "stays", "taken in"
+TRIED = 4  # frames on which it is looked for what is left beside
 
 
 class CleanPatchParams(MendParams):
@@ -50,6 +54,12 @@ class CleanPatchParams(MendParams):
         (CARRIED, STANDS),
         "Wind",
         "Whether leaves and grass are carried to where they are blown in each frame, told from what is seen about the place.",
+    )
+    beside: str = choice(
+        STAYS,
+        (STAYS, TAKEN),
+        "Shadow beside it",
+        "What differs from the clean plate just beside what must go, its shadow or reflection as a rule: left as it is, or taken in.",
     )
 
 
@@ -100,10 +110,34 @@ class CleanPatch(StepKind[CleanPatchParams]):
         if params.wind == STANDS:
             small = replace(small, moving=np.zeros_like(small.moving))
         b = brought(place.own, small, place.hidden)
+        front = np.max([m[place.box] for m in inputs.mattes("front", frame)], axis=0) if inputs.has("front") else None
+        found, most = left_beside(place.own, small.stands * b.gain, place.hidden, small.moving, front)
+        if params.beside == TAKEN and found.any():
+            place, most = place.with_more(found, params.feather), 0.0
         over = bridge_in(small, place.hidden, *(float(v) for v in learnt["over"]))
         behind = background(small, b, over, place.where)
         product, work = mended(inputs, params, frame, place, behind, noises(behind, small, b.gain))
-        return replace(product, work=replace(work, note=stood_words(small.move, "clean plate")))
+        own = (placed(left_reading(found * (most > 0), most), place.box),)
+        return replace(product, work=replace(work, note=stood_words(small.move, "clean plate"), own=own))
+
+    def propose(self, inputs: Inputs, params: CleanPatchParams, progress: Progress) -> Proposal | None:
+        """Taking in what is left beside it, where that is more than its limit."""
+        if params.beside == TAKEN:
+            return None
+
+        def left(p: CleanPatchParams) -> list[float]:
+            def looked(n: int) -> float:
+                work = self.compute(inputs, p, n).work
+                return 0.0 if work is None else max((r.value or 0.0 for r in work.own), default=0.0)
+
+            return list(sampled(inputs.shot.length, TRIED, looked, progress, "looking for shadows").values())
+
+        now = max(left(params))
+        if now <= LEFT:
+            return None
+        then = max(left(params.model_copy(update={"beside": TAKEN})))
+        words = f"Beside what must go the take is up to {now:.1f} levels off the clean plate, in a place that hangs together with it: its shadow or reflection, as a rule."
+        return Proposal({"beside": TAKEN}, words, (Effect("left beside", now, then, "levels", LEFT),))
 
     def read(self, inputs: Inputs, params: CleanPatchParams, product: Product, frame: int) -> list[Reading]:
         return mend_readings(inputs, product, frame)

@@ -83,6 +83,13 @@ class Place:
         """The plate in the box."""
         return np.ascontiguousarray(self.plate[..., :3][self.box])
 
+    def with_more(self, more: Array, feather: float) -> Place:
+        """The same with more that must go, `more` (of the box) 0..1."""
+        gone = np.array(self.gone)
+        gone[self.box] = np.maximum(gone[self.box], more)
+        hidden = gone[self.box] > GONE
+        return replace(self, gone=gone, hidden=hidden, where=near(hidden, feather))
+
 
 def place_of(inputs: Inputs, frame: int, feather: float) -> Place | None:
     """Where a frame is mended; None where nothing has to go."""
@@ -147,7 +154,7 @@ def mend_readings(inputs: Inputs, product: Product, frame: int) -> list[Reading]
     if done is None:
         return [Reading("seam", None, "levels", SEAM, note=NOTHING)]
     own, made = inputs.picture("plate", frame)[..., :3][done.box], product.picture[..., :3][done.box]
-    seam, unlike = (_placed(r, done.box) for r in border_readings(own, done.behind, done.matte, done.noise, done.front))
+    seam, unlike = (placed(r, done.box) for r in border_readings(own, done.behind, done.matte, done.noise, done.front))
     out = [seam, replace(unlike, note=unlike.note or done.note), *done.own]
     out.append(grain_reading(own, made, done.want, done.matte))
     out.append(sharpness_reading(own, done.behind, done.matte, done.noise - done.want, done.front))
@@ -186,7 +193,7 @@ def mend_plot(inputs: Inputs, frame: int, laid: Callable[[int], Array | None] = 
     return Plot("The patch over time", tip, (Unrolled(words, every, known, np.zeros(len(every), bool), why=why),), "")
 
 
-def _placed(r: Reading, box: tuple[slice, slice]) -> Reading:
+def placed(r: Reading, box: tuple[slice, slice]) -> Reading:
     """A reading whose spot was found in the box, in the frame."""
     if r.spot is None:
         return r
