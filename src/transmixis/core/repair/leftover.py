@@ -23,9 +23,12 @@ def left_beside(frame: Rgb, behind: Rgb, hidden: Mask, moving: Array, front: Mat
     if front is not None:
         seen &= cv2.dilate((front > 0.01).astype(np.uint8), np.ones((9, 9), np.uint8)) == 0
     weight = seen.astype(np.float32)
-    a, b = (linear_to_srgb(np.clip(x, 0, 1)).mean(axis=2) * 255 for x in (frame, behind))
+    a, b = (linear_to_srgb(np.clip(x, 0, 1)) * 255 for x in (frame, behind))
     total = cv2.GaussianBlur(weight, (0, 0), WIDE)
-    off = np.abs(cv2.GaussianBlur(((a - b) * weight).astype(np.float32), (0, 0), WIDE) / np.maximum(total, 1e-3))
+    wide_off = (
+        cv2.GaussianBlur(((a - b) * weight[..., None]).astype(np.float32), (0, 0), WIDE) / np.maximum(total, 1e-3)[..., None]
+    )
+    off = np.abs(wide_off).max(axis=2)
     labels, count = ndimage.label((off > LEFT) & seen & (total > 0.3))
     near = cv2.dilate(hidden.astype(np.uint8), np.ones((2 * TOUCHES + 1, 2 * TOUCHES + 1), np.uint8)) > 0
     kept = [k for k in range(1, count + 1) if (labels == k).sum() >= LEAST and (near & (labels == k)).any()]

@@ -16,6 +16,7 @@ SEAM, UNLIKE = (
 )  # 8-bit levels: steps that begin to show on even ground; surroundings that are other stuff (docs/limits.md)
 GRAIN_OFF, BOIL, STILL = 30.0, 160.0, 50.0  # %
 BURIED = 2.0  # times its grain that the plate shows of finest detail: then that is no grain
+PASSES = 9  # px across that what passes in front is widened by
 RING = 14  # px about the mend that it is compared with
 OTHER = 30.0  # 8-bit levels: what differs by more, the light evened, is another thing and no seam (judgement)
 STRETCH = 8.0  # px of the border that a step is averaged over
@@ -37,6 +38,14 @@ def ring_of(matte: Matte) -> Array:
     return np.asarray((cv2.dilate(inside, np.ones((2 * RING + 1, 2 * RING + 1), np.uint8)) > 0) & (inside == 0))
 
 
+def bare_ring(matte: Matte, front: Matte | None) -> Array:
+    """The same without what passes in front, which moves as it likes."""
+    ring = ring_of(matte)
+    if front is None:
+        return ring
+    return np.asarray(ring & (cv2.dilate((front > 0.01).astype(np.uint8), np.ones((PASSES, PASSES), np.uint8)) == 0))
+
+
 def near(hidden: Mask, feather: float) -> Mask:
     """What is looked at about what must go (h, w): its soft edge, and what lies beside that."""
     far = RING + int(np.ceil(2 * feather)) + 2
@@ -46,9 +55,7 @@ def near(hidden: Mask, feather: float) -> Mask:
 def border_readings(frame: Rgb, behind: Rgb, matte: Matte, noise: Array, front: Matte | None = None) -> list[Reading]:
     """The step of light across the border: how far what would be laid there is off the plate just beside it, the worst stretch, 8-bit levels as shown; and how
     unlike the two are beside that, noise (h, w, 3, variance of their difference, linear) left out. What passes in `front` is not looked at."""
-    ring = ring_of(matte)
-    if front is not None:
-        ring &= cv2.dilate((front > 0.01).astype(np.uint8), np.ones((9, 9), np.uint8)) == 0
+    ring = bare_ring(matte, front)
     if ring.sum() < FEW:
         words = "nothing is seen beside it to compare with"
         return [Reading("seam", None, "levels", SEAM, note=words), Reading("unlike", None, "levels", UNLIKE, note=words)]
@@ -99,10 +106,10 @@ def grain_reading(frame: Rgb, made: Rgb, want: Array, matte: Matte) -> Reading:
     )
 
 
-def stir_readings(now: Rgb, before: Rgb, matte: Matte, want: Array) -> list[Reading]:
+def stir_readings(now: Rgb, before: Rgb, matte: Matte, want: Array, front: Matte | None = None) -> list[Reading]:
     """How the mend changes from the frame before, against how what lies beside it does, %: more boils, much less stands still. Both are set against what the plate's
     grain alone would change there (`want` (h, w, 3) variance), since bright places have more of it."""
-    inner, ring = matte > 0.99, ring_of(matte) & (want.max(axis=2) > 0)
+    inner, ring = matte > 0.99, bare_ring(matte, front) & (want.max(axis=2) > 0)
     if inner.sum() < FEW or ring.sum() < FEW:
         return []
     a, b = (linear_to_srgb(np.clip(x, 0, 1)) for x in (now, before))

@@ -7,7 +7,7 @@ import numpy as np
 
 from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.readings import Reading
-from transmixis.core.repair.mended import FEW, OTHER, ring_of
+from transmixis.core.repair.mended import FEW, OTHER, bare_ring
 from transmixis.core.types import Array, Matte, Rgb
 
 SOFTER = 20.0  # %: of detail that may be lost or gained; less is not seen at a mend's size (judgement)
@@ -36,9 +36,7 @@ def band(x: Array) -> Array:
 def sharpness_reading(frame: Rgb, behind: Rgb, matte: Matte, left: Array, front: Matte | None = None) -> Reading:
     """How much detail the background has against the plate where both show the same, just beside the mend: % off. `left` (h, w, 3) is the variance of the
     background's own noise."""
-    ring = ring_of(matte) & (behind.max(axis=2) > 0)
-    if front is not None:
-        ring &= cv2.dilate((front > 0.01).astype(np.uint8), np.ones((9, 9), np.uint8)) == 0
+    ring = bare_ring(matte, front) & (behind.max(axis=2) > 0)
     a, b = shown(frame), shown(behind)
     ring &= np.abs(cv2.GaussianBlur(a - b, (0, 0), 2)).max(axis=2) < OTHER
     ring = cv2.erode(ring.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
@@ -93,10 +91,11 @@ def _shared(x: Array, y: Array, where: Array, shift: tuple[int, int]) -> float:
     return float((p * q).mean()) / max(float((p * p).mean()), 1e-6)
 
 
-def frozen_reading(now: Rgb, before: Rgb, matte: Matte) -> Reading:
+def frozen_reading(now: Rgb, before: Rgb, matte: Matte, front: Matte | None = None) -> Reading:
     """How much stiller the mend is than its surroundings, where these move, %: forms that change, set against how much form there is
-    (where there is far less than beside it, against half of what is there: what was averaged away moves no more)."""
-    inner, ring = matte > 0.99, ring_of(matte)
+    (where there is far less than beside it, against half of what is there: what was averaged away moves no more). What passes in
+    `front` is not looked at."""
+    inner, ring = matte > 0.99, bare_ring(matte, front)
     if inner.sum() < FEW or ring.sum() < FEW:
         return Reading("frozen", None, "%", FROZEN, note="too small a place to tell")
     a, b = (band(shown(x).mean(axis=2)) for x in (now, before))

@@ -171,7 +171,8 @@ def _stirring(inputs: Inputs, done: Mend, made: Rgb, frame: int) -> list[Reading
         return [Reading("boil", None, "%", BOIL, note=str(e))]
     assert before is not None
     earlier = before[..., :3][done.box]
-    return [*stir_readings(made, earlier, done.matte, done.want), frozen_reading(made, earlier, done.matte)]
+    passes = _passed(inputs, frame, done)
+    return [*stir_readings(made, earlier, done.matte, done.want, passes), frozen_reading(made, earlier, done.matte, passes)]
 
 
 def mend_plot(inputs: Inputs, frame: int, laid: Callable[[int], Array | None] = lambda n: np.eye(3)) -> Plot | None:
@@ -191,6 +192,12 @@ def mend_plot(inputs: Inputs, frame: int, laid: Callable[[int], Array | None] = 
     why = NOTHING if line is None else "not made yet"
     tip = "A line along the mend, straightened on what lies behind it, a row a frame: what boils is a rough weave, what jumps a step, a seam a line from top to bottom."
     return Plot("The patch over time", tip, (Unrolled(words, every, known, np.zeros(len(every), bool), why=why),), "")
+
+
+def _passed(inputs: Inputs, frame: int, done: Mend) -> Array:
+    """What passes in front in this frame or the one before, in the box."""
+    every = [done.front, *(m[done.box] for m in inputs.mattes("front", frame - 1))]
+    return np.asarray(np.max(every, axis=0), np.float32)
 
 
 def placed(r: Reading, box: tuple[slice, slice]) -> Reading:
