@@ -20,15 +20,15 @@ from transmixis.core.repair.backing import Backing, brought_in
 from transmixis.core.repair.intime import APART, CLOSE, Look, anchors, told_of
 from transmixis.core.repair.laying import Box, bounds, lay_out, surface_about
 from transmixis.core.types import Array, Mask, Rgb
-from transmixis.shot.contract import Analysis, Given, Inputs, Piece, Pins, Product, Slot, StepKind
+from transmixis.shot.contract import Analysis, Given, Inputs, Piece, Pins, Product, Slot
 from transmixis.shot.steps.mending import (
     FRONT_SLOT,
     GONE,
     GONE_SLOT,
+    Mending,
     MendParams,
     Place,
     mend_plot,
-    mend_readings,
     mended,
     place_of,
     untouched,
@@ -54,11 +54,9 @@ class BackedParams(MendParams):
 Q = TypeVar("Q", bound=BackedParams)
 
 
-class Backed(StepKind[Q]):
+class Backed(Mending[Q]):
     """A kind that lays backgrounds gathered at some frames, its anchors, into all of them."""
 
-    stage, product = "Repair", "picture"
-    gives = ("picture", "matte")
     slots = (
         Slot("plate", "the take to mend", ground=True, whole=True),
         replace(GONE_SLOT, whole=True),
@@ -66,12 +64,7 @@ class Backed(StepKind[Q]):
         FRONT_SLOT,
     )
     also = (Given("open", "matte", "what stays as it is, because nothing shows what is behind"),)
-    roles = ("mended",)
-    keeps_pixels = True
-    analyses = True
     pieced = True
-    frames_back = 1
-    plots = "frame"
 
     @abstractmethod
     def frames_of(self, length: int, anchor: int, first: int, last: int, params: Q) -> tuple[int, ...]:
@@ -188,9 +181,6 @@ class Backed(StepKind[Q]):
         behind = np.where(there[..., None], total / np.maximum(weight, 1e-6)[..., None], 0)
         many = np.where(there, weight * weight / np.maximum(count, 1e-9), 0)
         return behind.astype(np.float32), many.astype(np.float32), (made_up > 0.5).astype(np.float32), found[0][1]["law"]
-
-    def read(self, inputs: Inputs, params: Q, product: Product, frame: int) -> list[Reading]:
-        return mend_readings(inputs, product, frame)
 
     def plot(self, inputs: Inputs, params: Q, frame: int) -> Plot | None:
         """Straightened on the background as it was laid over the anchor nearest to the playhead."""

@@ -30,7 +30,6 @@ class CleanCarriedParams(BackedParams):
 class CleanCarried(Backed[CleanCarriedParams]):
     kind, title = "clean_carried", "Clean plate, carried"
     says = "lays a clean plate over a take whose camera moves"
-    work = "clean plate patch"
     slots = (
         Slot("plate", "the take to mend, its camera moving", ground=True, whole=True),
         Slot(

@@ -9,9 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
-from transmixis.core.readings import Reading
 from transmixis.core.repair.clean import (
     CleanPlate,
     background,
@@ -24,15 +22,14 @@ from transmixis.core.repair.clean import (
 )
 from transmixis.core.repair.leftover import LEFT, left_beside, left_reading
 from transmixis.core.types import Array, Mask, Rgb
-from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
+from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, sampled
 from transmixis.shot.steps.mending import (
     FRONT_SLOT,
     GONE,
     GONE_SLOT,
     MARGIN,
+    Mending,
     MendParams,
-    mend_plot,
-    mend_readings,
     mended,
     place_of,
     placed,
@@ -63,11 +60,9 @@ class CleanPatchParams(MendParams):
     )
 
 
-class CleanPatch(StepKind[CleanPatchParams]):
-    kind, title, stage, product, version = "clean_patch", "Clean patch", "Repair", "picture", 2
-    gives = ("picture", "matte")
+class CleanPatch(Mending[CleanPatchParams]):
+    kind, title, version = "clean_patch", "Clean patch", 2
     says = "puts back what was hidden, from a clean plate"
-    work = "clean plate patch"
     slots = (
         Slot("plate", "the take to mend, its camera on a tripod", ground=True),
         Slot("clean", "the same view without what must go, one frame or several", learnt=True, usual=("plate:clean",)),
@@ -75,13 +70,7 @@ class CleanPatch(StepKind[CleanPatchParams]):
         FRONT_SLOT,
     )
     Params = CleanPatchParams
-    roles = ("mended",)
-    keeps_pixels = True
-    analyses = True
     analysis_params = ()
-    not_analysed = ("front",)
-    frames_back = 1
-    plots = "frame"
 
     def analyse(self, inputs: Inputs, params: CleanPatchParams, progress: Progress) -> Analysis:
         def looked(n: int) -> tuple[Array, Mask]:
@@ -138,12 +127,6 @@ class CleanPatch(StepKind[CleanPatchParams]):
         then = max(left(params.model_copy(update={"beside": TAKEN})))
         words = f"Beside what must go the take is up to {now:.1f} levels off the clean plate, in a place that hangs together with it: its shadow or reflection, as a rule."
         return Proposal({"beside": TAKEN}, words, (Effect("left beside", now, then, "levels", LEFT),))
-
-    def read(self, inputs: Inputs, params: CleanPatchParams, product: Product, frame: int) -> list[Reading]:
-        return mend_readings(inputs, product, frame)
-
-    def plot(self, inputs: Inputs, params: CleanPatchParams, frame: int) -> Plot | None:
-        return mend_plot(inputs, frame)
 
 
 def _cleans(inputs: Inputs) -> Sequence[Rgb]:

@@ -19,7 +19,6 @@ class MadeUpParams(BackedParams):
 class MadeUp(Backed[MadeUpParams]):
     kind, title = "made_up", "Made up"
     says = "fills what must go from what lies beside it"
-    work = "clean plate patch"
     Params = MadeUpParams
 
     def frames_of(self, length: int, anchor: int, first: int, last: int, params: MadeUpParams) -> tuple[int, ...]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -19,7 +20,7 @@ from transmixis.core.repair.strip import STRONGER, line_through, row_of, stacked
 from transmixis.core.repair.tells import frozen_reading, ghost_reading, sharpness_reading
 from transmixis.core.repair.unmix import NONE, fitted_edge, laid_shape, old_background, unmixed
 from transmixis.core.types import Array, Mask, Rgb
-from transmixis.shot.contract import Inputs, Product, Slot
+from transmixis.shot.contract import Inputs, Product, Slot, StepKind
 from transmixis.shot.steps.params import Params, choice, number
 
 GONE = 0.02  # of the matte: from here on it must go
@@ -51,6 +52,30 @@ class MendParams(Params):
     grain: float = number(
         1.0, 0.0, 2.0, "%", "Grain", "How much of the plate's own grain is put back, new on every frame.", percent=True
     )
+
+
+R = TypeVar("R", bound=MendParams)
+
+
+class Mending(StepKind[R]):
+    """A kind that lays a background over what must go, and reads whether it shows."""
+
+    stage, product = "Repair", "picture"
+    gives = ("picture", "matte")
+    roles = ("mended",)
+    work = "clean plate patch"
+    keeps_pixels = True
+    analyses = True
+    not_analysed = ("front",)
+    frames_back = 1
+    plots = "frame"
+
+    def read(self, inputs: Inputs, params: R, product: Product, frame: int) -> list[Reading]:
+        return mend_readings(inputs, product, frame)
+
+    def plot(self, inputs: Inputs, params: R, frame: int) -> Plot | None:
+        """The mend over time, where what lies behind it stands still."""
+        return mend_plot(inputs, frame)
 
 
 @dataclass(frozen=True)

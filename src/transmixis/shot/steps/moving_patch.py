@@ -7,23 +7,20 @@ from dataclasses import replace
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
-from transmixis.core.readings import Reading
 from transmixis.core.repair.backing import light_of
 from transmixis.core.repair.laying import spread
 from transmixis.core.repair.shifted import cells_of, planned
 from transmixis.core.repair.takelaw import take_law
 from transmixis.core.types import Array, Mask, Rgb
-from transmixis.shot.contract import Analysis, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.contract import Analysis, Inputs, Pins, Product, Slot
 from transmixis.shot.steps.mending import (
     FRONT_SLOT,
     GONE,
     GONE_SLOT,
+    Mending,
     MendParams,
     Place,
-    mend_plot,
-    mend_readings,
     mended,
     place_of,
     untouched,
@@ -34,24 +31,16 @@ class MovingPatchParams(MendParams):
     pass
 
 
-class MovingPatch(StepKind[MovingPatchParams]):
-    kind, title, stage, product = "moving_patch", "Moving patch", "Repair", "picture"
-    gives = ("picture", "matte")
+class MovingPatch(Mending[MovingPatchParams]):
+    kind, title = "moving_patch", "Moving patch"
     says = "covers it with another moment of the take, which moves"
-    work = "clean plate patch"
     slots = (
         Slot("plate", "the take to mend, its camera on a tripod or steadied", ground=True, whole=True),
         replace(GONE_SLOT, whole=True),
         FRONT_SLOT,
     )
     Params = MovingPatchParams
-    roles = ("mended",)
-    keeps_pixels = True
-    analyses = True
     analysis_params = ()
-    not_analysed = ("front",)
-    frames_back = 1
-    plots = "frame"
 
     def looks_at(self, slot: str, params: MovingPatchParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         return () if slot == "gone" else None  # which moment it is follows from all mattes, which the analysis has looked at
@@ -93,9 +82,3 @@ class MovingPatch(StepKind[MovingPatchParams]):
         """What the place looks like in another frame, in this one's light."""
         other = np.ascontiguousarray(inputs.picture("plate", frame)[..., :3][place.box])
         return np.asarray(other * light_of(other, place.own, place.where & ~spread(place.hidden)), np.float32)
-
-    def read(self, inputs: Inputs, params: MovingPatchParams, product: Product, frame: int) -> list[Reading]:
-        return mend_readings(inputs, product, frame)
-
-    def plot(self, inputs: Inputs, params: MovingPatchParams, frame: int) -> Plot | None:
-        return mend_plot(inputs, frame)

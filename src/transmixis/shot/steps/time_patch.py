@@ -30,7 +30,6 @@ class TimePatchParams(BackedParams):
 class TimePatch(Backed[TimePatchParams]):
     kind, title = "time_patch", "From other frames"
     says = "puts back what was hidden, from the frames that show it"
-    work = "clean plate patch"
     Params = TimePatchParams
 
     def frames_of(self, length: int, anchor: int, first: int, last: int, params: TimePatchParams) -> tuple[int, ...]:

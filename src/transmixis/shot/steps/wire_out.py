@@ -8,14 +8,12 @@ import cv2
 import numpy as np
 
 from transmixis.core.errors import UserError
-from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
-from transmixis.core.readings import Reading
 from transmixis.core.repair.takelaw import take_law
 from transmixis.core.repair.wire import WIDEST, lines_of, without_wire
 from transmixis.core.types import Array, Mask, Rgb
-from transmixis.shot.contract import Analysis, Inputs, Product, Slot, StepKind
-from transmixis.shot.steps.mending import FRONT_SLOT, GONE, MendParams, mend_plot, mend_readings, mended, place_of, untouched
+from transmixis.shot.contract import Analysis, Inputs, Product, Slot
+from transmixis.shot.steps.mending import FRONT_SLOT, GONE, Mending, MendParams, mended, place_of, untouched
 
 LOOKED = 4  # frames that the grain is told by
 SHARED = 0.67  # of the plate's grain that the mean of two rims has, over the wire's width
@@ -25,11 +23,9 @@ class WireOutParams(MendParams):
     pass
 
 
-class WireOut(StepKind[WireOutParams]):
-    kind, title, stage, product = "wire_out", "Wire", "Repair", "picture"
-    gives = ("picture", "matte")
+class WireOut(Mending[WireOutParams]):
+    kind, title = "wire_out", "Wire"
     says = "brings the two sides of a string together across it"
-    work = "clean plate patch"
     slots = (
         Slot("plate", "the plate with the string", ground=True),
         Slot(
@@ -41,13 +37,7 @@ class WireOut(StepKind[WireOutParams]):
         FRONT_SLOT,
     )
     Params = WireOutParams
-    roles = ("mended",)
-    keeps_pixels = True
-    analyses = True
     analysis_params = ()
-    not_analysed = ("front",)
-    frames_back = 1
-    plots = "frame"
 
     def analyse(self, inputs: Inputs, params: WireOutParams, progress: Progress) -> Analysis:
         def look(n: int) -> tuple[Rgb, Mask]:
@@ -81,12 +71,6 @@ class WireOut(StepKind[WireOutParams]):
         have = np.where(wide[..., None], SHARED * want, want).astype(np.float32)
         product, work = mended(inputs, params, frame, place, behind, (want, have))
         return Product(picture=product.picture, matte=product.matte, work=work)
-
-    def read(self, inputs: Inputs, params: WireOutParams, product: Product, frame: int) -> list[Reading]:
-        return mend_readings(inputs, product, frame)
-
-    def plot(self, inputs: Inputs, params: WireOutParams, frame: int) -> Plot | None:
-        return mend_plot(inputs, frame)
 
 
 def _near_edge(hidden: Mask, feather: float) -> Mask:
