@@ -195,3 +195,17 @@ def test_a_shadow_that_was_not_drawn_round_is_offered(tmp_path: Path) -> None:
     for n in range(FRAMES):
         write_still(tmp_path / f"gone.{n + 1:04d}.png", take.region, kind="uint8")
     assert rendered(s).propose("patch") is None  # with its shadow drawn round there is nothing to take in
+
+
+def test_a_clean_plate_that_is_too_sharp_is_softened(folder: Path, tmp_path: Path) -> None:
+    """The take is softer than its clean plate, as with another focus: matched, the patch is as soft as what lies beside it."""
+    take = rig_take(False, FRAMES, CLEANS)
+    for n in range(FRAMES):
+        write_still(tmp_path / f"take.{n + 1:04d}.exr", cv2.GaussianBlur(take.plate[n], (0, 0), 1.0), kind="float")
+        write_still(tmp_path / f"clean.{min(n, CLEANS - 1) + 1:04d}.exr", take.clean[min(n, CLEANS - 1)], kind="float")
+        write_still(tmp_path / f"gone.{n + 1:04d}.png", take.region, kind="uint8")
+    s = shot(tmp_path).model_copy(update={"width": 480, "height": 270})
+    stands = s.with_step(s.step("patch").model_copy(update={"params": {"sharpness": "as it stands"}}))
+    off = [next(r for r in rendered(x).measure("patch", 2) if r.name == "softer").value for x in (stands, s)]
+    assert off[0] > 30
+    assert off[1] < 15

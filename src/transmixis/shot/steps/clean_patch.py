@@ -17,10 +17,13 @@ from transmixis.core.repair.clean import (
     bridge_in,
     bridge_over,
     brought,
+    gain_of,
     learn_clean,
     noises,
 )
+from transmixis.core.repair.laying import spread
 from transmixis.core.repair.leftover import LEFT, left_beside, left_reading
+from transmixis.core.repair.sharp import grain_kept, resharpened, sharpness_to
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Analysis, Effect, Inputs, Product, Proposal, Slot, sampled
 from transmixis.shot.steps.mending import (
@@ -41,7 +44,9 @@ from transmixis.shot.steps.stood import kept, move_of, stood_words
 LEARN_FROM = 6  # frames of the take
 MOST_CLEAN = 12  # frames of a clean take: more bring little
 CARRIED, STANDS = "carried", "as it stands"
+MATCHED = "the take's"
 STAYS, TAKEN = "stays", "taken in"
+MOVES = 0.3  # where things move more, sharpness is not told
 TRIED = 4  # frames on which it is looked for what is left beside
 
 
@@ -51,6 +56,12 @@ class CleanPatchParams(MendParams):
         (CARRIED, STANDS),
         "Wind",
         "Whether leaves and grass are carried to where they are blown in each frame, told from what is seen about the place.",
+    )
+    sharpness: str = choice(
+        MATCHED,
+        (MATCHED, STANDS),
+        "Sharpness",
+        "Whether the clean plate is softened or sharpened to its take, told from what both show beside what must go.",
     )
     beside: str = choice(
         STAYS,
@@ -70,7 +81,7 @@ class CleanPatch(Mending[CleanPatchParams]):
         FRONT_SLOT,
     )
     Params = CleanPatchParams
-    analysis_params = ()
+    analysis_params = ("sharpness",)
 
     def analyse(self, inputs: Inputs, params: CleanPatchParams, progress: Progress) -> Analysis:
         def looked(n: int) -> tuple[Array, Mask]:
@@ -82,6 +93,8 @@ class CleanPatch(Mending[CleanPatchParams]):
             raise UserError("The matte of what must go covers the whole frame; draw it about what must go alone.")
         plate = learn_clean([f for f, _ in found], _cleans(inputs), hidden)
         box = box_about(hidden, MARGIN)
+        if params.sharpness == MATCHED:
+            plate = _as_sharp(plate, [f for f, _ in found], hidden, box)
         small = plate.cut(box)
         some = [brought(np.ascontiguousarray(f[box]), small, hidden[box]) for f, _ in found] if (plate.moving > 0.5).any() else []
         over = bridge_over(small, hidden[box], some)
@@ -127,6 +140,18 @@ class CleanPatch(Mending[CleanPatchParams]):
         then = max(left(params.model_copy(update={"beside": TAKEN})))
         words = f"Beside what must go the take is up to {now:.1f} levels off the clean plate, in a place that hangs together with it: its shadow or reflection, as a rule."
         return Proposal({"beside": TAKEN}, words, (Effect("left beside", now, then, "levels", LEFT),))
+
+
+def _as_sharp(plate: CleanPlate, frames: Sequence[Rgb], hidden: Mask, box: tuple[slice, slice]) -> CleanPlate:
+    """The clean plate as sharp as its take, told about what must go where nothing moves."""
+    small = plate.cut(box)
+    where = ~spread(hidden[box]) & (small.moving < MOVES)
+    parts = [np.ascontiguousarray(f[box]) for f in frames]
+    by = sharpness_to(parts, [small.stands * gain_of(f, small, hidden[box]) for f in parts], [where] * len(parts))
+    if by == 0:
+        return plate
+    left = np.asarray(plate.left * grain_kept(by), np.float32)
+    return replace(plate, picture=resharpened(plate.picture, by), stands=resharpened(plate.stands, by), left=left)
 
 
 def _cleans(inputs: Inputs) -> Sequence[Rgb]:
