@@ -16,6 +16,7 @@ ROUND = 1.0  # px: what is sharpened is finer than that
 DETAIL = 1.0  # levels of shared detail below which nothing is told
 LEAST = 0.03  # of the detail: less is left as it is
 FEW = 300  # px
+OTHER, WIDER = 6.0, 9  # levels by which softened pictures of another thing differ, and px across about it
 
 
 def resharpened(picture: Rgb, by: float) -> Rgb:
@@ -38,7 +39,8 @@ def grain_kept(by: float) -> float:
 
 def sharpness_to(frames: Sequence[Rgb], behinds: Sequence[Rgb], wheres: Sequence[Mask]) -> float:
     """By how much backgrounds (h, w, 3) must be resharpened to be as sharp as the frames, `wheres` (h, w) both show the same; 0 where that cannot be told."""
-    seen = [(shown(f).mean(axis=2), b, w) for f, b, w in zip(frames, behinds, wheres, strict=True) if w.sum() >= FEW]
+    alike = [w & _alike(f, b) for f, b, w in zip(frames, behinds, wheres, strict=True)]
+    seen = [(shown(f).mean(axis=2), b, w) for f, b, w in zip(frames, behinds, alike, strict=True) if w.sum() >= FEW]
     if not seen:
         return 0.0
     first = _excess(seen, 0.0)
@@ -52,6 +54,12 @@ def sharpness_to(frames: Sequence[Rgb], behinds: Sequence[Rgb], wheres: Sequence
             return 0.0
         low, high = (middle, high) if off > 0 else (low, middle)
     return (low + high) / 2
+
+
+def _alike(frame: Rgb, behind: Rgb) -> Mask:
+    """Where both show the same thing: what passes, or has moved, would be taken for lost detail."""
+    off = cv2.GaussianBlur(np.abs(cv2.GaussianBlur(shown(frame) - shown(behind), (0, 0), FINE)).max(axis=2), (0, 0), FINE)
+    return np.asarray(cv2.erode((off < OTHER).astype(np.uint8), np.ones((WIDER, WIDER), np.uint8), borderValue=1) > 0)
 
 
 def _excess(seen: Sequence[tuple[Array, Rgb, Mask]], by: float) -> float | None:
