@@ -12,10 +12,11 @@ from rigtakes import SIGMA, grained
 from timetakes import SIZE, TimeTake, person_take, truck_take, wall_matrix
 
 from transmixis.core.motion.motion import moved_points
-from transmixis.core.repair.backing import Backing, brought_in, carried_on, looked_up
+from transmixis.core.repair.backing import Backing, brought_in, carried_on, light_of, looked_up
 from transmixis.core.repair.fusing import fused
 from transmixis.core.repair.intime import anchors, gathered, looked_at, told_of, wanted
 from transmixis.core.repair.laying import bounds, lay_out, spread, surface_about
+from transmixis.core.repair.parallax import aside
 from transmixis.core.repair.quiet import quietened
 from transmixis.core.repair.takelaw import take_law
 
@@ -175,3 +176,37 @@ def test_bounds_and_spread() -> None:
     assert bounds([m, other]) == (20, 5, 40, 12)
     assert bounds([other, np.zeros_like(m)]) == (39, 5, 40, 6)
     assert spread(m, 5).sum() == 6 * 9
+
+
+def test_light_is_told_from_narrow_surroundings_too() -> None:
+    """Where no cell of eight px is seen whole, pixel by pixel; from too few nothing is claimed."""
+    rng = np.random.default_rng(6)
+    behind = cv2.GaussianBlur(rng.random((60, 90, 3)).astype(np.float32), (0, 0), 2) * 0.4 + 0.1
+    gain = np.float32((1.3, 1.1, 0.8))
+    frame = grained(behind * gain, rng)
+    seen = np.zeros((60, 90), bool)
+    seen[20:26, 10:80] = True
+    np.testing.assert_allclose(light_of(behind, frame, seen), gain, rtol=0.02)
+    few = np.zeros_like(seen)
+    few[20:23, 10:14] = True
+    assert light_of(behind, frame, few).tolist() == [1, 1, 1]
+    wide = np.ones_like(seen)
+    np.testing.assert_allclose(light_of(behind, frame, wide), gain, rtol=0.02)
+
+
+def test_what_lies_nearer_is_laid_aside() -> None:
+    """Over one surface's motion a near thing lies 3 px aside: told from about a hole, and carried through it."""
+    rng = np.random.default_rng(7)
+    wide = cv2.GaussianBlur(rng.random((160, 260, 3)).astype(np.float32), (0, 0), 1.5) * 0.5 + 0.1
+    now, laid = wide[:, 20:240], wide.copy()
+    laid[80:] = np.roll(wide, 3, axis=1)[80:]  # what is below lies nearer
+    laid = laid[:, 20:240]
+    seen = np.ones((160, 220), bool)
+    seen[90:140, 90:120] = False
+    u = aside(np.ascontiguousarray(laid), np.ascontiguousarray(now), seen)
+    assert u is not None
+    assert u[0][120:138, 95:115].mean() == pytest.approx(2.6, abs=0.5)  # near where it ends it is smoothed (docs/limits.md)
+    assert np.abs(u[1][95:135, 95:115]).mean() < 0.3
+    assert np.abs(u[0][10:50, 20:200]).mean() < 0.3
+    assert aside(np.ascontiguousarray(now), np.ascontiguousarray(now), seen) is None
+    assert aside(laid, now, np.zeros_like(seen)) is None
