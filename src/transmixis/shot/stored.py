@@ -19,6 +19,7 @@ from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.media.files import make_folder, write_atomically
 from transmixis.shot.contract import Analysis
+from transmixis.shot.held import Held
 from transmixis.shot.plainjson import cleaned
 
 NAME = "__of__"  # the member of a kept file that says which key it was made for
@@ -32,13 +33,13 @@ def always() -> bool:
 
 
 class AnalysisStore:
-    """Analyses by key, in memory and under `folder` (None: memory only). A file that is broken, or was made for something
+    """Analyses by key, the last ones in memory, and under `folder` (None: memory only). A file that is broken, or was made for something
     else, is made anew; one that cannot be made is not tried again until `try_again`. Nothing is written
     while `may_write` says no."""
 
     def __init__(self, folder: Path | None, may_write: Callable[[], bool] = always) -> None:
         self._folder, self._may_write = folder, may_write
-        self._held: dict[str, Analysis] = {}
+        self._held = Held()
         self._failed: dict[str, UserError] = {}
         self._locks: dict[str, threading.Lock] = {}
         self._guard = threading.Lock()
@@ -52,9 +53,10 @@ class AnalysisStore:
 
     def held(self, key: str) -> Analysis | None:
         """The analysis of a key if it is here or stored, and can be read."""
-        if key not in self._held and (found := self._load(key)) is not None:
-            self._held[key] = found
-        return self._held.get(key)
+        found = self._held.get(key)
+        if found is None and (found := self._load(key)) is not None:
+            self._held.put(key, found)
+        return found
 
     def get_or_make(self, key: str, make: Callable[[], Analysis]) -> Analysis:
         with self._guard:
@@ -62,13 +64,14 @@ class AnalysisStore:
         with lock:
             if key in self._failed:
                 raise self._failed[key]
-            if key not in self._held:
-                made = self._load(key)
-                if made is None:
-                    made = self._store(key, self._made(key, make))
+            found = self._held.get(key)
+            if found is None:
+                found = self._load(key)
+                if found is None:
+                    found = self._store(key, self._made(key, make))
                     self._drop_draft(key)
-                self._held[key] = made
-            return self._held[key]
+                self._held.put(key, found)
+            return found
 
     def _made(self, key: str, make: Callable[[], Analysis]) -> Analysis:
         try:

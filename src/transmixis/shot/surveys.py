@@ -66,7 +66,7 @@ class ScanStore(AnalysisStore):
                 old, _ = self._used.popitem(last=False)
                 path = self._path(old)
                 if path is not None and path.exists():  # what could not be written stays in memory
-                    self._held.pop(old, None)
+                    self._held.drop(old)
         return found
 
     def _store(self, key: str, scan: Scan) -> Scan:  # type: ignore[override]
