@@ -130,7 +130,7 @@ def test_the_arrows_with_alt_nudge_what_is_chosen(name: str) -> None:
 
 
 def test_every_tool_is_known_by_its_name() -> None:
-    assert set(TOOLS) == {*STARTS, "source", "dots", "shape"}
+    assert set(TOOLS) == {*STARTS, "source", "dots", "shape", "coverage"}
 
 
 def test_a_box_is_drawn_pulled_by_corners_and_sides_and_moved() -> None:

@@ -109,6 +109,19 @@ def test_the_map_shows_by_which_way(asked: Renderer) -> None:
     assert len(np.unique(picture.reshape(-1, 3).round(2), axis=0)) > 5
 
 
+def test_the_map_lies_over_the_picture_at_its_own_frame(asked: Renderer) -> None:
+    asked.analysis("ways")
+    anchor = next(n for n in range(1, FRAMES + 1) if "map" in asked.handles("ways", n)[0].facts)
+    (handle,) = asked.handles("ways", anchor)
+    where = handle.facts["map"]
+    gone = person_take(FRAMES).gone[anchor - 1] > 0.02
+    assert (where[gone] == 2).mean() > 0.95
+    assert (where[~gone] == 0).all()
+    assert "upright strokes: other frames" in handle.hint
+    other = 1 if anchor != 1 else 2
+    assert f"told at frame {anchor}" in asked.handles("ways", other)[0].hint
+
+
 def test_what_cannot_be_asked(folder: Path) -> None:
     for name, value, words in (("none", 0.0, "Nothing has to go"), ("all", 1.0, "covers the whole frame")):
         write_still(folder / f"{name}.png", np.full(SIZE, value, np.float32), kind="uint8")

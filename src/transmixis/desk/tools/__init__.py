@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from transmixis.desk.tools.box import BoxTool
 from transmixis.desk.tools.corners import CornersTool
+from transmixis.desk.tools.coverage import CoverageTool
 from transmixis.desk.tools.dots import DotsTool
 from transmixis.desk.tools.line import LineTool
 from transmixis.desk.tools.outline import OutlineTool
@@ -27,6 +28,7 @@ TOOLS: dict[str, type[Tool]] = {
     "line": LineTool,
     "strokes": StrokesTool,
     "dots": DotsTool,
+    "coverage": CoverageTool,
 }
 
 

@@ -17,12 +17,12 @@ from transmixis.core.repair import ways
 from transmixis.core.repair.laying import bounds
 from transmixis.core.repair.ways import Choice, Way
 from transmixis.core.types import Array, Mask, Rgb
-from transmixis.shot.contract import Analysis, Inputs, Product, Proposal, Slot, StepKind
+from transmixis.shot.contract import Analysis, Handle, Inputs, Product, Proposal, Slot, StepKind
 from transmixis.shot.offers import Instead
 from transmixis.shot.sampling import sample_frames
 from transmixis.shot.steps.backed import FOUND, STANDS, laid_over, look_at, readable
 from transmixis.shot.steps.clean_patch import CleanPatch
-from transmixis.shot.steps.coverage import drawn
+from transmixis.shot.steps.coverage import drawn, map_of
 from transmixis.shot.steps.made_up import MadeUp
 from transmixis.shot.steps.mending import GONE, GONE_SLOT
 from transmixis.shot.steps.params import Params, number
@@ -30,6 +30,7 @@ from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.time_patch import LEFT, MADE, TimePatch
 from transmixis.shot.steps.wire_out import WireOut
 
+MARKS = ("rings: the clean plate", "upright strokes: other frames", "level pairs: a neighbour", "triangles: made up")
 LOOKED, TRIED = 12, 3  # frames that are looked at; that neighbours are tried on
 KINDS: dict[str, type[StepKind[Any]]] = {
     ways.CLEAN: CleanPatch,
@@ -61,6 +62,7 @@ class Ways(StepKind[WaysParams]):
     analyses = True
     analysis_params = ("delivered",)
     plots = "whole"
+    tools = ("coverage",)
 
     def analyse(self, inputs: Inputs, params: WaysParams, progress: Progress) -> Analysis:
         hidden: dict[int, Mask] = {}
@@ -121,6 +123,26 @@ class Ways(StepKind[WaysParams]):
         kind, title, values = settings_of(a, best)
         return Proposal({}, best.reason, costs=f"about {hours:.1f} h", instead=Instead(kind, title.lower(), values))
 
+    def handles(self, inputs: Inputs, params: WaysParams, frame: int) -> tuple[Handle, ...]:
+        """The coverage map over the picture, at the frame that it was told of."""
+        a = inputs.analysis_if_there()
+        if a is None:
+            return ()
+        anchor = int(a["anchor"])
+        if frame != anchor:
+            return (
+                Handle(
+                    "coverage",
+                    "delivered",
+                    "Coverage",
+                    f"Which way gives back what is told at frame {anchor}; go there.",
+                    None,
+                    live=False,
+                ),
+            )
+        where = map_of(a["gone"], ways_of(a))
+        return (Handle("coverage", "delivered", "Coverage", _shares(where), None, live=False, facts={"map": where}),)
+
     def plot(self, inputs: Inputs, params: WaysParams, frame: int) -> Plot | None:
         a = inputs.analysis_if_there()
         if a is None:
@@ -140,6 +162,13 @@ def _told(w: Way, hours: float) -> str:
     if w.reading is None:
         return f"{w.name} no"
     return f"{w.name} {w.reading:.0f} {w.unit}{'' if w.serves else ' (too much)'}, {hours:.1f} h"
+
+
+def _shares(where: Array) -> str:
+    """How much of what must go each way gives back, soundest first, in the words of the map."""
+    total = max(int((where > 0).sum()), 1)
+    shares = {w: 100 * float((where == k).sum()) / total for k, w in enumerate(MARKS, 1)}
+    return "; ".join(f"{w} {v:.0f} %" for w, v in shares.items() if v >= 0.5)
 
 
 def _upper(words: str) -> str:
