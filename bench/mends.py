@@ -126,7 +126,7 @@ def _swept(take: MarkTake, largest: float) -> tuple[list[float], int]:
     every = [(n, f) for n, row in found.items() for f in row]
     kinds = alike([f for _, f in every])
     by_frame = {n: [f for (m, f), ok in zip(every, kinds, strict=True) if ok and m == n] for n in found}
-    paths = [gone_on(p, lambda n: looks[n - 1], len(looks)) for p in linked(by_frame)]
+    paths = [gone_on(p, lambda n: looks[n - 1], found) for p in linked(by_frame)]
     bars = {n: (s, barred(s)) for n, s in enumerate(looks, 1)}
     own = [sources(p, bars, list(bars)) for p in paths]
     off = []

@@ -34,7 +34,7 @@ def followed(name: str) -> tuple[MarkTake, list[Seen], list[Path], list[tuple[So
     for (n, f), ok in zip(every, kinds, strict=True):
         if ok:
             by_frame[n].append(f)
-    paths = [gone_on(p, lambda n: looks[n - 1], len(looks)) for p in linked(by_frame)]
+    paths = [gone_on(p, lambda n: looks[n - 1], found) for p in linked(by_frame)]
     bars = {n: (s, barred(s)) for n, s in enumerate(looks, 1)}
     return take, looks, paths, [sources(p, bars, range(1, len(looks) + 1)) for p in paths]
 

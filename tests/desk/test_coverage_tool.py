@@ -7,9 +7,11 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter
 
+from transmixis.desk.sheet import _in_picture
 from transmixis.desk.tools import tool_for
 from transmixis.desk.tools.coverage import BESIDE, CLEAN, MADE, TIME, grains
 from transmixis.shot.contract import Handle
+from transmixis.shot.steps import kind_of
 
 
 class Sheet(deskhelp.Sheet):
@@ -68,3 +70,8 @@ def test_grains_stand_in_the_pictures_grid() -> None:
     assert sum(c == MADE for _, _, c in places) == 6 * 5
     assert 0 < sum(c == CLEAN for _, _, c in places) <= 3 * 4 // 2 + 1
     assert len(grains(found, 0.1)) <= found.size
+
+
+def test_what_only_shows_says_so_beside_the_controls() -> None:
+    assert _in_picture(kind_of("ways")) == "Shown in the picture."
+    assert _in_picture(kind_of("marker_sweep")).startswith("Set in the picture")

@@ -152,3 +152,14 @@ def test_space_covers_a_region_from_beside(tmp_path: Path) -> None:
     assert {r["name"] for r in told["frames"][0]["readings"]} >= {"seam", "unlike", "source"}
     wrong = ran(*args, "--from", "26", "--out", tmp_path / "no")
     assert "two numbers" in wrong.stderr
+
+
+def test_a_broken_frame_is_named_and_the_others_are_swept(folder: Path, tmp_path: Path) -> None:
+    for n in range(1, FRAMES + 1):
+        (tmp_path / f"take.{n:04d}.exr").write_bytes((folder / f"take.{n:04d}.exr").read_bytes()[: 3000 if n == 4 else None])
+    made = ran("repair", "markers", tmp_path / "take.####.exr", "--largest", "30", "--out", tmp_path / "out", "--json")
+    assert made.returncode == 1
+    told = json.loads(made.stdout)
+    assert list(told["failed"]) == ["4"]
+    assert len(told["frames"]) == FRAMES - 1
+    assert "6 found on the shot" in told["frames"][0]["readings"][0]["note"]

@@ -18,7 +18,8 @@ from transmixis.desk.ruler import Ruler
 from transmixis.desk.state import State
 from transmixis.desk.theme import INK, INK2, RAISED, RULE, VERMILION_TEXT
 from transmixis.desk.things import Things
-from transmixis.shot.contract import Slot, SurveyKind
+from transmixis.desk.tools import TOOLS
+from transmixis.shot.contract import AnyKind, Slot, SurveyKind
 from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.refs import refs_of, slot_name, with_product
@@ -169,7 +170,7 @@ class StepSheet(QWidget):
         if kind.files:
             self._add_file(kind.files)
         if kind.tools:
-            hint = QLabel("Shown in the picture." if kind.files else "Set in the picture; the strip under it says how.")
+            hint = QLabel(_in_picture(kind))
             hint.setObjectName("note")
             hint.setWordWrap(True)
             self._controls.addWidget(hint)
@@ -266,6 +267,12 @@ class StepSheet(QWidget):
         for key, box in self._inputs.items():
             slot = next(s for s in kind_of(step.kind).slots if s.name == slot_name(key))
             _fill_inputs(box, shot, step.id, slot, step.inputs.get(key, ""), more=key != slot.name)
+
+
+def _in_picture(kind: AnyKind) -> str:
+    """What the picture is for, beside a step's controls."""
+    shows = bool(kind.files) or not any(TOOLS[t].sets for t in kind.tools)
+    return "Shown in the picture." if shows else "Set in the picture; the strip under it says how."
 
 
 def checked(shot: Shot) -> Shot:

@@ -38,6 +38,7 @@ FARTHEST = 24  # frames from a CLOSE anchor that are looked at
 SHARP = 2.0  # how much more a sharper frame counts
 ROOM = 24  # px about what is hidden that are known too, for its light and its border
 FULL, ENOUGH = 2.0, 5.0  # frames averaged: up to so many their grain is taken out, from so many on it is little
+MOST = 20_000_000  # places times frames that are held at once: 320 MB
 LARGEST = 2.5  # frames' areas: more of the background is not kept at once
 
 Look = Callable[[int], tuple[Rgb, Mask]]
@@ -106,7 +107,8 @@ def gathered(
     picture, hidden = look(anchor)
     y, x = np.nonzero(want)
     places = np.stack([x + left + 0.5, y + top + 0.5], 1)
-    frames = list(matrices)
+    near = sorted(matrices, key=lambda n: abs(n - anchor))
+    frames = near[:: max(1, -(-len(near) * len(places) // MOST))]  # of a large place fewer, near and far alike
     values = np.zeros((len(frames), len(places), 3), np.float32)
     weights = np.zeros((len(frames), len(places)), np.float32)
     sharp = np.zeros(len(frames))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import cv2
@@ -198,14 +198,12 @@ def _runs_out(own: Mask) -> Mask:
     return np.asarray(cv2.dilate(np.isin(labels, rims[rims > 0]).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0)
 
 
-def gone_on(path: Path, look: Callable[[int], Seen], length: int) -> Path:
+def gone_on(path: Path, look: Callable[[int], Seen], there: Collection[int]) -> Path:
     """The path with the frames in which the mark was not found by itself but can be seen where it should be: half hidden, or at the edge of what it lies on. Outwards from where it was
-    found, so that each helps the next."""
-    before, after = (
-        range(path.first - 1, max(0, path.first - GAP - 1), -1),
-        range(path.last + 1, min(length, path.last + GAP) + 1),
-    )
-    for n in [*(k for k in range(path.first, path.last) if k not in path.found), *before, *after]:
+    found, so that each helps the next; `there` are the frames that can be looked at."""
+    between = (n for n in range(path.first, path.last) if n not in path.found)
+    before, after = range(path.first - 1, path.first - GAP - 1, -1), range(path.last + 1, path.last + GAP + 1)
+    for n in [n for n in (*between, *before, *after) if n in there]:
         found = _half_seen(look(n), path, n)
         if found is not None:
             path = replace(path, found={**path.found, n: found})

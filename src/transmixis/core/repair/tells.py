@@ -14,6 +14,11 @@ SOFTER = 20.0  # %: of detail that may be lost or gained; less is not seen at a 
 GHOST = 3.0  # 8-bit levels of the removed thing that may be left (the least that shows in motion, judgement)
 FROZEN = 50.0  # %: how much stiller than its moving surroundings a mend may be
 STIRRED = 1.5  # times what grain alone changes, from which on the surroundings are said to move
+PEAK = 2.0  # times its rms: about how far a form of edges and lines stands out at most
+FINE_GRAIN, LEAST_MOVE = (
+    0.6,
+    0.08,
+)  # of what is finer, the grain that is left between FINE and COARSE; of its form, that a thing must change to move
 ITSELF, FEWEST = 0.3, 6  # how like itself a form laid aside may be; places that it is laid at, at least
 FINE, COARSE = 1.0, 6.0  # px: between these sizes a thing is known by its form
 SHIFTS = tuple(
@@ -78,7 +83,7 @@ def ghost_reading(frame: Rgb, made: Rgb, matte: Matte) -> Reading:
     left = max(
         0.0, here - float(elsewhere.mean()) - 3 * float(elsewhere.std())
     )  # planks behind a pole are alike by chance, wherever they are laid
-    return Reading("ghost", left * float(np.sqrt(size)) * 2, "levels", GHOST, note=f"{100 * left:.1f} % of what was removed")
+    return Reading("ghost", PEAK * left * float(np.sqrt(size)), "levels", GHOST, note=f"{100 * left:.1f} % of what was removed")
 
 
 def _shared(x: Array, y: Array, where: Array, shift: tuple[int, int]) -> float:
@@ -108,8 +113,8 @@ def frozen_reading(now: Rgb, before: Rgb, matte: Matte, front: Matte | None = No
         return float(np.sqrt(((a - b)[where] ** 2).mean())) / max(own, least, 0.5)
 
     around = moves(ring, 0.0)
-    still = STIRRED * 0.6 * grain / max(form, 0.5)  # what grain alone changes between two frames at this size
-    if around < max(still, 0.08):
+    still = STIRRED * FINE_GRAIN * grain / max(form, 0.5)  # what grain alone changes between two frames at this size
+    if around < max(still, LEAST_MOVE):
         return Reading("frozen", 0.0, "%", FROZEN, note="nothing moves beside it")
     return Reading(
         "frozen", max(0.0, 100 * (1 - moves(inner, form / 2) / around)), "%", FROZEN, note="against what moves beside it"

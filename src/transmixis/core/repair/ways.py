@@ -118,7 +118,7 @@ def in_time(hidden: Mapping[int, Mask], matrices: Mapping[int, Array], anchor: i
         worst,
         LEFT,
         "%",
-        f"{100 - worst:.0f} % is shown elsewhere, {best} of {len(there) - 1} frames looked at in the middle",
+        f"{100 - worst:.0f} % is shown elsewhere, half of it by at least {best} of the {len(there) - 1} other frames looked at",
         gives,
     )
 

@@ -19,6 +19,8 @@ CLEAN, TIME, BESIDE, MADE = 1, 2, 3, 4
 class CoverageTool(Tool):
     """Shows a map (h, w) of codes: 1 the clean plate, 2 other frames, 3 a neighbour, 4 made up; nothing is taken hold of."""
 
+    sets = False
+
     def paint(self, p: QPainter, canvas: Canvas) -> None:
         found: Array | None = self.handle.facts.get("map")
         if found is None:

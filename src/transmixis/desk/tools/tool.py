@@ -37,6 +37,8 @@ class Tool:
     """Holds a value at a frame. `tried` is called while it is dragged, `settled` when the mouse lets go: one entry of undo. The mouse
     and key methods tell whether they have used the event; what they leave is the viewer's. Escape calls a drag off."""
 
+    sets = True  # False: it shows something, and nothing is taken hold of
+
     def __init__(self, handle: Handle) -> None:
         self.handle = handle
         self.value: Any = self.taken(handle.value)

@@ -13,24 +13,26 @@ from typing import Any, TypeVar
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.motion.motion import moved_points
 from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.repair.backing import Backing, brought_in
+from transmixis.core.repair.backing import Backing, brought_in, looked_up
 from transmixis.core.repair.intime import APART, CLOSE, Look, anchors, told_of
 from transmixis.core.repair.laying import Box, bounds, lay_out, surface_about
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Analysis, Given, Inputs, Piece, Pins, Product, Slot
 from transmixis.shot.steps.mending import (
     FRONT_SLOT,
-    GONE,
     GONE_SLOT,
     Mending,
     MendParams,
     Place,
+    look_at,
     mend_plot,
     mended,
     place_of,
+    readable,
     untouched,
 )
 from transmixis.shot.steps.params import choice
@@ -161,7 +163,7 @@ class Backed(Mending[Q]):
                 f"Frame {frame} could not be laid over the others: what lies about the place is not found in it. Connect a motion."
             )
         total, count = np.zeros((*place.hidden.shape, 3), np.float32), np.zeros(place.hidden.shape, np.float32)
-        weight, made_up = np.zeros(place.hidden.shape, np.float32), np.zeros(place.hidden.shape, np.float32)
+        weight, made_up = np.zeros(place.hidden.shape, np.float32), np.zeros(place.hidden.shape, bool)
         shift = np.array([[1, 0, -place.box[1].start], [0, 1, -place.box[0].start], [0, 0, 1.0]])
         for k, (a, piece, matrix) in enumerate(found):
             share = 1.0 if len(found) == 1 else float(np.clip(1 - abs(frame - a) / abs(found[0][0] - found[1][0]), 0, 1))
@@ -173,14 +175,12 @@ class Backed(Mending[Q]):
             total += w[..., None] * seen
             count += w * w / np.maximum(many, 1e-6) * (many > 0)
             weight += w
-            made = replace(backing, picture=np.repeat(piece["made"][..., None], 3, 2).astype(np.float32))
-            made_up = np.maximum(
-                made_up, brought_in(made, shift @ matrix, place.own, np.ones_like(place.hidden), place.where)[0][..., 0] * (w > 0)
-            )
+            if piece["made"].any():
+                made_up |= _made_in(piece, shift @ matrix, place.where) & (many > 0)
         there = weight > 0
         behind = np.where(there[..., None], total / np.maximum(weight, 1e-6)[..., None], 0)
         many = np.where(there, weight * weight / np.maximum(count, 1e-9), 0)
-        return behind.astype(np.float32), many.astype(np.float32), (made_up > 0.5).astype(np.float32), found[0][1]["law"]
+        return behind.astype(np.float32), many.astype(np.float32), made_up.astype(np.float32), found[0][1]["law"]
 
     def plot(self, inputs: Inputs, params: Q, frame: int) -> Plot | None:
         """Straightened on the background as it was laid over the anchor nearest to the playhead."""
@@ -196,27 +196,6 @@ class Backed(Mending[Q]):
             return np.asarray(piece["matrices"][at[0]] @ np.linalg.inv(piece["matrices"][own[0]]))
 
         return mend_plot(inputs, frame, laid)
-
-
-def look_at(inputs: Inputs, n: int) -> tuple[Rgb, Mask]:
-    """A frame of the take and what must go in it."""
-    return np.ascontiguousarray(inputs.picture("plate", n)[..., :3]), inputs.matte("gone", n) > GONE
-
-
-def readable(look: Look, frames: Sequence[int]) -> tuple[int, ...]:
-    """Those of the frames that can be read. Raises UserError, with the first one's reason, if none can."""
-    first: UserError | None = None
-    out = []
-    for n in frames:
-        try:
-            look(n)
-        except UserError as e:
-            first = first or e
-            continue
-        out.append(n)
-    if not out and first is not None:
-        raise first
-    return tuple(out)
 
 
 def laid_over(inputs: Inputs, moves: str, look: Look, frames: tuple[int, ...], anchor: int, box: Box) -> dict[int, Array]:
@@ -260,6 +239,15 @@ def _by_motion(inputs: Inputs, frames: tuple[int, ...], anchor: int) -> dict[int
 def _backing(a: Analysis) -> Backing:
     left, top = (int(v) for v in a["at"])
     return Backing(a["picture"], a["count"], left, top, a["law"])
+
+
+def _made_in(a: Analysis, matrix: Array, where: Mask) -> Mask:
+    """Which px of a frame, `where` it is looked at, show what is made up."""
+    y, x = np.nonzero(where)
+    back = moved_points(np.linalg.inv(matrix), np.stack([x + 0.5, y + 0.5], 1)) - a["at"]
+    out = np.zeros(where.shape, bool)
+    out[y, x] = looked_up(a["made"], back, False)
+    return out
 
 
 def _earlier(before: Analysis | None, anchor: int) -> tuple[Backing, Array] | None:

@@ -17,8 +17,8 @@ from transmixis.core.repair.laying import lay_out, surface_about
 from transmixis.core.repair.takelaw import take_law
 from transmixis.core.types import Array, Mask, Rgb
 from transmixis.shot.contract import Analysis, Inputs, Piece, Slot
-from transmixis.shot.steps.backed import Backed, BackedParams, look_at, readable
-from transmixis.shot.steps.mending import FRONT_SLOT, GONE_SLOT
+from transmixis.shot.steps.backed import Backed, BackedParams
+from transmixis.shot.steps.mending import FRONT_SLOT, GONE_SLOT, look_at, readable
 
 ITSELF = 0  # the clean plate's own number among the frames
 

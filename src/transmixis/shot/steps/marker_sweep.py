@@ -82,7 +82,7 @@ class MarkerSweep(StepKind[MarkerSweepParams]):
         paths = linked(_alike(found, params))
         if not paths:
             return kept([], [])
-        paths = [gone_on(p, lambda n: _look(inputs, params, n), length) for p in paths]
+        paths = [gone_on(p, lambda n: _look(inputs, params, n), found) for p in paths]
         looks: dict[int, tuple[Seen, Mask]] = {}
         tried = [n for n in sample_frames(length, TRIED_ON) if n in found]
         for i, n in enumerate(tried):

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import cv2
 import numpy as np
@@ -130,6 +130,27 @@ def untouched(inputs: Inputs, frame: int) -> Product:
     """A frame in which nothing has to go."""
     plate = inputs.picture("plate", frame)
     return Product(picture=plate, matte=np.zeros(plate.shape[:2], np.float32))
+
+
+def look_at(inputs: Inputs, n: int) -> tuple[Rgb, Mask]:
+    """A frame of the take and what must go in it."""
+    return np.ascontiguousarray(inputs.picture("plate", n)[..., :3]), inputs.matte("gone", n) > GONE
+
+
+def readable(look: Callable[[int], Any], frames: Sequence[int]) -> tuple[int, ...]:
+    """Those of the frames that can be read. Raises UserError, with the first one's reason, if none can."""
+    first: UserError | None = None
+    out = []
+    for n in frames:
+        try:
+            look(n)
+        except UserError as e:
+            first = first or e
+            continue
+        out.append(n)
+    if not out and first is not None:
+        raise first
+    return tuple(out)
 
 
 def mended(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from transmixis.core.repair.backing import light_of
 from transmixis.core.repair.laying import spread
 from transmixis.core.repair.shifted import cells_of, planned
 from transmixis.core.repair.takelaw import take_law
-from transmixis.core.types import Array, Mask, Rgb
+from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Inputs, Pins, Product, Slot
 from transmixis.shot.steps.mending import (
     FRONT_SLOT,
@@ -21,6 +22,7 @@ from transmixis.shot.steps.mending import (
     Mending,
     MendParams,
     Place,
+    look_at,
     mended,
     place_of,
     untouched,
@@ -53,11 +55,7 @@ class MovingPatch(Mending[MovingPatchParams]):
         plan = planned(np.stack(rows))
         middle = max(1, (length + 1) // 2)
         near = {n: np.eye(3) for n in range(max(1, middle - 8), min(length, middle + 8) + 1)}
-
-        def look(n: int) -> tuple[Rgb, Mask]:
-            return np.ascontiguousarray(inputs.picture("plate", n)[..., :3]), inputs.matte("gone", n) > GONE
-
-        return {"first": plan.first, "second": plan.second, "share": plan.share, "words": np.array(plan.words, np.str_), "law": take_law(look, near, middle)}  # fmt: skip
+        return {"first": plan.first, "second": plan.second, "share": plan.share, "words": np.array(plan.words, np.str_), "law": take_law(partial(look_at, inputs), near, middle)}  # fmt: skip
 
     def compute(self, inputs: Inputs, params: MovingPatchParams, frame: int) -> Product:
         place = place_of(inputs, frame, params.feather)

@@ -16,15 +16,15 @@ from transmixis.core.readings import Reading
 from transmixis.core.repair import ways
 from transmixis.core.repair.laying import bounds
 from transmixis.core.repair.ways import Choice, Way
-from transmixis.core.types import Array, Mask, Rgb
+from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Handle, Inputs, Product, Proposal, Slot, StepKind
 from transmixis.shot.offers import Instead
 from transmixis.shot.sampling import sample_frames
-from transmixis.shot.steps.backed import FOUND, STANDS, laid_over, look_at, readable
+from transmixis.shot.steps.backed import FOUND, STANDS, laid_over
 from transmixis.shot.steps.clean_patch import CleanPatch
 from transmixis.shot.steps.coverage import drawn, map_of
 from transmixis.shot.steps.made_up import MadeUp
-from transmixis.shot.steps.mending import GONE, GONE_SLOT
+from transmixis.shot.steps.mending import GONE_SLOT, look_at, readable
 from transmixis.shot.steps.params import Params, number
 from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.time_patch import LEFT, MADE, TimePatch
@@ -39,6 +39,7 @@ KINDS: dict[str, type[StepKind[Any]]] = {
     ways.SPACE: Patch,
     ways.MADE: MadeUp,
 }
+# which kind of work each is (core.plan.estimate), and how much care it takes, 0.5 the usual (judgement)
 EFFORT = {ways.PUNCH: ("check", 0.3), ways.CLEAN: ("clean plate patch", 0.5), ways.TIME: ("clean plate patch", 0.7), ways.WIRE: ("clean plate patch", 0.6),
           ways.SPACE: ("clean plate patch", 0.6), ways.MADE: ("paint", 0.6)}  # fmt: skip
 
@@ -65,18 +66,14 @@ class Ways(StepKind[WaysParams]):
     tools = ("coverage",)
 
     def analyse(self, inputs: Inputs, params: WaysParams, progress: Progress) -> Analysis:
-        hidden: dict[int, Mask] = {}
-        for n in readable(partial(look_at, inputs), sample_frames(inputs.shot.length, LOOKED)):
-            hidden[n] = inputs.matte("gone", n) > GONE
+        look = partial(look_at, inputs)
+        hidden = {n: look(n)[1] for n in readable(look, sample_frames(inputs.shot.length, LOOKED))}
         where = [n for n, m in hidden.items() if m.any()]
         if not where:
             raise UserError("Nothing has to go on the frames that were looked at; give a matte of what must go.")
         if all(m.all() for m in hidden.values()):
             raise UserError("The matte of what must go covers the whole frame; draw it about what must go alone.")
         anchor = where[len(where) // 2]
-
-        def look(n: int) -> tuple[Rgb, Mask]:
-            return np.ascontiguousarray(inputs.picture("plate", n)[..., :3]), hidden[n]
 
         progress.at(0, 4, "looking how frames lie over one another")
         box = bounds([hidden[n] for n in where])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
+from functools import partial
 
 import cv2
 import numpy as np
@@ -11,9 +11,9 @@ from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.repair.takelaw import take_law
 from transmixis.core.repair.wire import WIDEST, lines_of, without_wire
-from transmixis.core.types import Array, Mask, Rgb
+from transmixis.core.types import Array, Mask
 from transmixis.shot.contract import Analysis, Inputs, Product, Slot
-from transmixis.shot.steps.mending import FRONT_SLOT, GONE, Mending, MendParams, mended, place_of, untouched
+from transmixis.shot.steps.mending import FRONT_SLOT, GONE, Mending, MendParams, look_at, mended, place_of, readable, untouched
 
 LOOKED = 4  # frames that the grain is told by
 SHARED = 0.67  # of the plate's grain that the mean of two rims has, over the wire's width
@@ -40,18 +40,8 @@ class WireOut(Mending[WireOutParams]):
     analysis_params = ()
 
     def analyse(self, inputs: Inputs, params: WireOutParams, progress: Progress) -> Analysis:
-        def look(n: int) -> tuple[Rgb, Mask]:
-            return np.ascontiguousarray(inputs.picture("plate", n)[..., :3]), inputs.matte("gone", n) > GONE
-
-        middle = (inputs.shot.length + 1) // 2
-        near = [n for n in range(middle, middle + LOOKED) if n <= inputs.shot.length]
-        there: list[int] = []
-        for n in near:
-            with contextlib.suppress(UserError):
-                look(n)
-                there.append(n)
-        if not there:
-            look(middle)  # says what is wrong
+        middle, look = (inputs.shot.length + 1) // 2, partial(look_at, inputs)
+        there = readable(look, range(middle, min(middle + LOOKED, inputs.shot.length + 1)))
         return {"law": take_law(look, {n: np.eye(3) for n in there}, there[0])}
 
     def compute(self, inputs: Inputs, params: WireOutParams, frame: int) -> Product:
