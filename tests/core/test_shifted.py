@@ -47,6 +47,15 @@ def test_a_stretch_is_looped_where_no_shift_will_do() -> None:
     assert plan.share[period - 1] == 0
 
 
+def test_frames_that_cannot_be_read_are_not_taken() -> None:
+    rows = cells([[3, 4] if 6 <= n < 10 else [] for n in range(20)])
+    usable = np.ones(20, bool)
+    usable[11] = False  # four frames later would need it
+    plan = planned(rows, usable)
+    assert plan.words == "4 frames earlier"
+    assert 12 not in plan.first
+
+
 def test_where_nothing_can_move_says_what_else() -> None:
     with pytest.raises(UserError, match="a neighbour, or a clean take"):
         planned(cells([[3]] * 20))

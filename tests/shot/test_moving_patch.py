@@ -81,6 +81,15 @@ def test_an_averaged_still_is_read_as_frozen(folder: Path) -> None:
     assert read["frozen"].value > 50
 
 
+def test_a_broken_frame_is_taken_for_nothing(folder: Path, tmp_path: Path) -> None:
+    for path in folder.iterdir():
+        (tmp_path / path.name).write_bytes(path.read_bytes()[: 3000 if path.name == "take.0011.exr" else None])
+    product = rendered(tmp_path).product("step:mend", 4)  # the eleventh would have served it
+    assert product.picture is not None
+    with pytest.raises(UserError, match=r"take\.0011"):
+        rendered(tmp_path).product("step:mend", 11)
+
+
 def test_what_is_never_bare_is_refused(folder: Path) -> None:
     with pytest.raises(UserError, match="No stretch"):
         rendered(folder, "always").product("step:mend", 2)

@@ -33,13 +33,15 @@ def cells_of(hidden: Mask) -> Array:
     return np.asarray(cv2.dilate(small.astype(np.uint8), np.ones((3, 3), np.uint8)).ravel() > 0)
 
 
-def planned(cells: Array) -> Plan:
-    """From the cells (n, k) that are hidden in each frame. Raises UserError where no moment shows all of the place."""
+def planned(cells: Array, usable: Mask | None = None) -> Plan:
+    """From the cells (n, k) that are hidden in each frame; only frames that are `usable` (n,) are taken. Raises UserError where no moment shows all of the place."""
     n = len(cells)
     hidden = np.flatnonzero(cells.any(axis=1))
     if not len(hidden):
         return Plan(np.zeros(n, int), np.zeros(n, int), np.zeros(n), "nothing has to go")
     free = (cells[hidden].astype(np.float32) @ cells.astype(np.float32).T) == 0  # (hidden, n): frames that show the place of each
+    if usable is not None:
+        free &= usable
     shift = _shift(free, hidden, n)
     if shift is not None:
         first = np.zeros(n, int)

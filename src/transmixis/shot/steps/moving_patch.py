@@ -17,7 +17,6 @@ from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Inputs, Pins, Product, Slot
 from transmixis.shot.steps.mending import (
     FRONT_SLOT,
-    GONE,
     GONE_SLOT,
     Mending,
     MendParams,
@@ -25,8 +24,11 @@ from transmixis.shot.steps.mending import (
     look_at,
     mended,
     place_of,
+    readable,
     untouched,
 )
+
+NEAR = 8  # frames about the middle that the grain is told by
 
 
 class MovingPatchParams(MendParams):
@@ -48,14 +50,15 @@ class MovingPatch(Mending[MovingPatchParams]):
         return () if slot == "gone" else None  # which moment it is follows from all mattes, which the analysis has looked at
 
     def analyse(self, inputs: Inputs, params: MovingPatchParams, progress: Progress) -> Analysis:
-        length, rows = inputs.shot.length, []
-        for n in range(1, length + 1):
-            progress.at(n - 1, length, "looking when the place is bare")
-            rows.append(cells_of(inputs.matte("gone", n) > GONE))
-        plan = planned(np.stack(rows))
-        middle = max(1, (length + 1) // 2)
-        near = {n: np.eye(3) for n in range(max(1, middle - 8), min(length, middle + 8) + 1)}
-        return {"first": plan.first, "second": plan.second, "share": plan.share, "words": np.array(plan.words, np.str_), "law": take_law(partial(look_at, inputs), near, middle)}  # fmt: skip
+        length, look = inputs.shot.length, partial(look_at, inputs)
+        progress.at(0, 2, "looking when the place is bare")
+        there = readable(look, range(1, length + 1))
+        found = {n: cells_of(look(n)[1]) for n in there}
+        nothing = np.zeros_like(found[there[0]])
+        plan = planned(np.stack([found.get(n, nothing) for n in range(1, length + 1)]), np.isin(np.arange(1, length + 1), there))
+        middle = there[len(there) // 2]
+        near = {n: np.eye(3) for n in there if abs(n - middle) <= NEAR}
+        return {"first": plan.first, "second": plan.second, "share": plan.share, "words": np.array(plan.words, np.str_), "law": take_law(look, near, middle)}  # fmt: skip
 
     def compute(self, inputs: Inputs, params: MovingPatchParams, frame: int) -> Product:
         place = place_of(inputs, frame, params.feather)
