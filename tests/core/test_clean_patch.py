@@ -46,16 +46,16 @@ def test_place_and_light_are_told() -> None:
 
 
 def test_what_was_hidden_is_put_back() -> None:
-    """In the still part as well as the plate allows, in the wind better than 36 dB; a plate that is only laid there makes 26."""
+    """In the still part as well as the plate allows, in the wind as well; a plate that is only laid there makes 26."""
     take, plate, told, over = learnt()
     gone = take.region > 0
     for n in (0, 4, 7):
-        made = background(plate, told[n], over)
+        made = background(plate, told[n].through(over))
         assert db(made, take.truth[n], gone & ~take.windy) > 40
-        assert db(made, take.truth[n], gone & take.windy) > 38
+        assert db(made, take.truth[n], gone & take.windy) > 42
         bias = (code(made) - code(take.truth[n]))[gone].mean(axis=0) * 255
         assert np.abs(bias).max() < 0.4
-        still = background(plate, Brought(told[n].gain, np.zeros_like(told[n].flow)), over)
+        still = background(plate, Brought(told[n].gain, np.zeros_like(told[n].flow)))
         assert db(still, take.truth[n], gone & take.windy) < db(made, take.truth[n], gone & take.windy) - 4
         out = laid(take.plate[n], made, take.region)
         np.testing.assert_array_equal(out[~gone], take.plate[n][~gone])
@@ -64,7 +64,7 @@ def test_what_was_hidden_is_put_back() -> None:
 
 def test_grain_is_the_takes_and_new_on_every_frame() -> None:
     take, plate, told, over = learnt()
-    behind = background(plate, told[2], over)
+    behind = background(plate, told[2].through(over))
     one, again, two = (grain(behind, plate, told[2].gain, s) for s in (2, 2, 3))
     np.testing.assert_array_equal(one, again)
     assert abs(np.corrcoef(one.ravel(), two.ravel())[0, 1]) < 0.02
@@ -73,7 +73,9 @@ def test_grain_is_the_takes_and_new_on_every_frame() -> None:
     share = float((one**2).mean() / want.mean())
     assert 0.75 < share < 0.95  # a sixth of a like noise is left in the mean of six clean frames
     truth = 2.7 * (2.64 / 255) ** 2
-    np.testing.assert_allclose(plate.law[:, 0], truth, rtol=0.25)
+    np.testing.assert_allclose(plate.law[:, 0], truth, rtol=0.08)
+    for level in (0.01, 0.1):  # wind does not pass for noise in the dark
+        np.testing.assert_allclose(plate.law[:, 0] * level + plate.law[:, 1], truth * level + 1e-7, rtol=0.15)
     assert take.clean.shape[0] == 6
 
 
@@ -83,9 +85,9 @@ def test_a_single_clean_frame_serves_too() -> None:
     plate = learn_clean(list(take.plate[::3]), [take.clean[3]], gone)
     told = [brought(f, plate, gone) for f in take.plate[:4]]
     over = bridge_over(plate, gone, told)
-    made = background(plate, told[1], over)
-    assert db(made, take.truth[1], gone & take.windy) > 34
-    assert db(made, take.truth[1], gone & ~take.windy) > 35
+    made = background(plate, told[1].through(over))
+    assert db(made, take.truth[1], gone & take.windy) > 39
+    assert db(made, take.truth[1], gone & ~take.windy) > 38.5
     assert 0.2 < plate.left[gone].mean() < 0.95  # it is textured all over
     np.testing.assert_allclose(plate.own, plate.law, rtol=0.25)  # the same camera
 
@@ -97,7 +99,7 @@ def test_a_clean_plate_without_grain_is_grained_in_full() -> None:
     painted = (take.truth[0] * 0.9).astype(np.float32)
     plate = learn_clean(list(take.plate[::3]), [painted], gone)
     assert float(plate.own[:, 0].max() / plate.law[:, 0].max()) < 0.35
-    behind = background(plate, brought(take.plate[0], plate, gone), bridge_over(plate, gone, []))
+    behind = background(plate, brought(take.plate[0], plate, gone).through(bridge_over(plate, gone, [])))
     want = plate.law[:, 0] * np.maximum(behind, 0) + plate.law[:, 1]
     new = grain(behind, plate, np.ones(3), 1)
     assert float((new[gone] ** 2).mean() / want[gone].mean()) > 0.7

@@ -131,12 +131,18 @@ def _sample(spline, points, out, inside):  # type: ignore[no-untyped-def]
         inside[k] = True
         i, j = int(np.floor(x)), int(np.floor(y))
         wx, wy = _weights(x - i), _weights(y - j)
+        rows = (_folded(j - 1, h), _folded(j, h), _folded(j + 1, h), _folded(j + 2, h))
+        columns = (_folded(i - 1, w), _folded(i, w), _folded(i + 1, w), _folded(i + 2, w))
         for c in range(channels):
             total = 0.0
             for n in range(4):
-                row = _folded(j - 1 + n, h)
-                for m in range(4):
-                    total += wy[n] * wx[m] * spline[row, _folded(i - 1 + m, w), c]
+                line = spline[rows[n]]
+                total += wy[n] * (
+                    wx[0] * line[columns[0], c]
+                    + wx[1] * line[columns[1], c]
+                    + wx[2] * line[columns[2], c]
+                    + wx[3] * line[columns[3], c]
+                )
             out[k, c] = total
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import pairwise
 
@@ -17,14 +17,19 @@ from transmixis.core.motion.motion import similarity_matrix
 from transmixis.core.motion.sampling import Splined
 from transmixis.core.repair.fine import CELL, grain_share, lacking
 from transmixis.core.repair.quiet import quietened
+from transmixis.core.repair.shading import gain_field, lit_cells, order_told, shading
+from transmixis.core.repair.stirring import inner, where_moves
 from transmixis.core.repair.wind import Bridge, bridge, bridge_at, flow, grid_of, off_grid, on_grid
 from transmixis.core.survey.clean_fit import evened, light_over, median_move
 from transmixis.core.survey.noise import noise_law, noise_over_time
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
-MOVES = 0.08  # px: what the clean take's flow makes of grain alone is about a third of it
+ROUNDS = 2  # of telling what moves, and how, in turns
+NEARBY = 80  # px about what must go in which its light is told
+NO_LAW = np.zeros((3, 2), np.float32)  # not told yet
+DECIDED = 5.0  # times steeper that it goes over from still to moving where it is hidden: a mixture would show both
+STILL = 0.02  # of `moving`, 0..1: what is below stands still
 WANDERS = 1.0  # px: wind takes the picture's own motion aside by less
-SMOOTH = 6.0  # px: over which it is told whether things move
 ROOM = 40  # px about what must go in which a single clean frame is quietened
 WIDER = 5  # px: what is hidden is a little more than what must go, its blur
 
@@ -33,7 +38,8 @@ WIDER = 5  # px: what is hidden is a little more than what must go, its blur
 class CleanPlate:
     """`picture` (h, w, 3) the clean plate, averaged, in its own place, and `stands` (h, w, 3) where it stands in the take, nothing carried; `left` (h, w, 1) 0..1 the
     share of its noise that is left in it; `way` (2, h, w) px from each px of the take to its place there; `moving` (h, w) 0..1 where things move in the take; `law`
-    (3, 2) the take's noise, `own` the clean plate's."""
+    (3, 2) the take's noise, `own` the clean plate's; `order` of the
+    slow shading between both, 0 for none."""
 
     picture: Rgb
     stands: Rgb
@@ -43,6 +49,7 @@ class CleanPlate:
     law: Array
     own: Array
     move: Move
+    order: int = 0
 
     @cached_property
     def spline(self) -> Splined:
@@ -64,10 +71,19 @@ class CleanPlate:
 
 @dataclass(frozen=True)
 class Brought:
-    """One frame's: its `gain` (3,) over the clean plate, and how things have moved on the grid (2, gh, gw) px."""
+    """One frame's: its `gain` (3,) over the clean plate, how things have moved on the grid (2, gh, gw) px, and its slow `shade` (see `shading`)."""
 
     gain: Array
     flow: Array
+    shade: Array = field(default_factory=lambda: np.zeros((0, 3), np.float32))
+
+    def light(self, shape: tuple[int, int]) -> Array:
+        """What the clean plate is multiplied by, (3,) or (h, w, 3)."""
+        return gain_field(self.gain, self.shade, shape)
+
+    def through(self, bridge: Bridge) -> Brought:
+        """The same with how things have moved told through what is hidden, too."""
+        return replace(self, flow=bridge.over(self.flow))
 
 
 def learn_clean(frames: Sequence[Rgb], cleans: Sequence[Rgb], hidden: Mask) -> CleanPlate:
@@ -85,30 +101,49 @@ def learn_clean(frames: Sequence[Rgb], cleans: Sequence[Rgb], hidden: Mask) -> C
             f"The take's camera moves by {wandered:.1f} px, so a still clean plate cannot serve; steady the take first."
         )
     way = _way(move, middle.shape[:2])
-    picture, moving = _averaged(cleans, middle)
+    picture, stirs = _averaged(cleans, middle)
     left = np.full((*hidden.shape, 1), 1 / len(cleans), np.float32)
-    if len(cleans) > 1:
-        moving = _sampled(Splined(moving[..., None]), way)[..., 0]
-    told = noise_over_time(list(pairwise([evened(f, frames[0]) for f in frames]))) if len(frames) > 1 else None
-    law = told.law if told is not None else np.median([noise_law(f, ~hidden) for f in frames], axis=0)
+    plate = CleanPlate(picture, _sampled(Splined(picture), way), left, way, stirs, NO_LAW, NO_LAW, move)
+    plate = replace(plate, order=_order(frames, plate, hidden))
+    single = len(cleans) == 1
+    moving = _told_by_take(plate, frames, hidden) if single else _sampled(Splined(stirs[..., None]), way)[..., 0].clip(0, 1)
+    law = _law_of(frames, ~hidden & (moving < STILL))
     box = box_about(hidden, ROOM)
-    own = _own_law(cleans, law, box)
-    if len(cleans) == 1:
+    own = _own_law(cleans, law, box, stirs < STILL)
+    if single:
         picture, left[box] = _quietened(middle, own, box)
         left = _sampled(Splined(left), way).clip(0, 1)
-    plate = CleanPlate(picture, _sampled(Splined(picture), way), left, way, moving, law, own, move)
-    if len(cleans) == 1:
-        plate = _told_by_take(plate, frames, hidden)
-    return plate
+    return replace(plate, picture=picture, stands=_sampled(Splined(picture), way), left=left, moving=moving, law=law, own=own)
 
 
-def _own_law(cleans: Sequence[Rgb], law: Array, box: tuple[slice, slice]) -> Array:
+def _order(frames: Sequence[Rgb], plate: CleanPlate, hidden: Mask) -> int:
+    """How high the slow shading about what must go is told."""
+    box = box_about(hidden, NEARBY)
+    small, open_ = plate.cut(box), ~_wider(hidden)[box]
+    parts = [np.ascontiguousarray(f[box]) for f in frames]
+    return order_told([lit_cells(f, small.stands * gain_of(f, small, ~open_), open_) for f in parts])
+
+
+def _law_of(frames: Sequence[Rgb], still: Mask) -> Array:
+    """The take's noise: over time, else from its flat places."""
+    told = _told(frames, still)
+    return np.asarray(np.median([noise_law(f, still) for f in frames], axis=0)) if told is None else told
+
+
+def _told(frames: Sequence[Rgb], still: Mask) -> Array | None:
+    """Noise over time from what is known to be `still` (h, w), for wind passes for noise, in the dark most; from all that seems to stand where that is too little."""
+    pairs = list(pairwise([evened(f, frames[0]) for f in frames]))
+    for where in (still, None):
+        told = noise_over_time(pairs, where=where) if pairs else None
+        if told is not None:
+            return told.law
+    return None
+
+
+def _own_law(cleans: Sequence[Rgb], law: Array, box: tuple[slice, slice], still: Mask) -> Array:
     """The clean plate's noise: over time, else as much of the take's as its finest detail shows. A plate that was averaged or painted has less."""
-    pairs = [(a, evened(b, a)) for a, b in pairwise(cleans)]
-    told = noise_over_time(pairs) if pairs else None
-    if told is not None:
-        return told.law
-    return np.asarray(law * min(1.0, _share(cleans[0][box], law)) ** 2)
+    told = _told(cleans, still)
+    return np.asarray(law * min(1.0, _share(cleans[0][box], law)) ** 2) if told is None else told
 
 
 def _share(picture: Rgb, law: Array) -> float:
@@ -153,29 +188,40 @@ def _averaged(cleans: Sequence[Rgb], middle: Rgb) -> tuple[Rgb, Array]:
     h, w = middle.shape[:2]
     if len(cleans) == 1:
         return middle, np.zeros((h, w), np.float32)
-    reference, everywhere, none = coded_luma(middle), np.ones((h, w), np.float32), np.zeros((2, h, w), np.float32)
-    flows = [none if c is middle else flow(coded_luma(evened(c, middle)), reference, everywhere, none) for c in cleans]
-    moving = _moving(flows)
-    total = np.zeros_like(middle)
-    for c, u in zip(cleans, flows, strict=True):
-        total += c if c is middle else _sampled(Splined(evened(c, middle)), u * moving)
+    none = np.zeros((2, h, w), np.float32)
+    lit = [evened(c, middle) for c in cleans if c is not middle]
+    splines = [Splined(c) for c in lit]
+    flows, moving = _stirred([coded_luma(c) for c in lit], splines, [middle] * len(lit), none, np.ones((h, w), np.float32))
+    total = np.array(middle)
+    for c, spline, u in zip(lit, splines, flows, strict=True):
+        total += c + moving[..., None] * (_sampled(spline, u) - c)
     return (total / len(cleans)).astype(np.float32), moving
 
 
-def _moving(flows: Sequence[Array]) -> Array:
-    """Where (h, w) 0..1 things move over several flows (2, h, w)."""
-    size = np.sqrt(cv2.GaussianBlur(np.mean([(u * u).sum(axis=0) for u in flows], axis=0).astype(np.float32), (0, 0), SMOOTH))
-    return np.asarray(np.clip(size / MOVES - 1, 0, 1), np.float32)
+def _stirred(
+    lumas: Sequence[Array], splines: Sequence[Splined], shown: Sequence[Rgb], way: Array, seen: Array
+) -> tuple[list[Array], Array]:
+    """How pictures (their coded `lumas` (h, w) and `splines`) lie in what is `shown`, (2, h, w) px beside `way`, and where (h, w) 0..1 that is because things move. Told twice:
+    what stands still beside leaves holds them back until it is known to stand."""
+    there = [coded_luma(f) for f in shown]
+    left = [coded_luma(_sampled(s, way)) for s in splines] if way.any() else lumas
+    weight, flows, moving = seen, [np.zeros_like(way)] * len(lumas), np.ones_like(seen)
+    for _ in range(ROUNDS):
+        flows = [flow(a, b, weight, way + u) - way for a, b, u in zip(lumas, there, flows, strict=True)]
+        carried = [coded_luma(_sampled(s, way + u)) for s, u in zip(splines, flows, strict=True)]
+        off = [((a - c) ** 2, (b - c) ** 2) for a, b, c in zip(left, carried, there, strict=True)]
+        moving = where_moves(off, flows, seen)
+        weight = np.asarray(seen * inner(moving), np.float32)
+    return flows, moving
 
 
-def _told_by_take(plate: CleanPlate, frames: Sequence[Rgb], hidden: Mask) -> CleanPlate:
-    """With one clean frame alone the take says where things move; through what is hidden it goes on as beside it."""
+def _told_by_take(plate: CleanPlate, frames: Sequence[Rgb], hidden: Mask) -> Array:
+    """With one clean frame alone the take says where (h, w) 0..1 things move; through what is hidden it goes on as beside it."""
     seen = (~hidden).astype(np.float32)
-    lit = [plate.picture * gain_of(f, plate, hidden) for f in frames]
-    flows = [flow(coded_luma(c), coded_luma(f), seen, plate.way) - plate.way for f, c in zip(frames, lit, strict=True)]
-    moving = _moving([u * seen for u in flows])
+    lit = [plate.picture * _light(f, plate, hidden) for f in frames]
+    moving = _stirred([coded_luma(c) for c in lit], [Splined(c) for c in lit], frames, plate.way, seen)[1]
     grown = cv2.GaussianBlur(moving * seen, (0, 0), 20) / np.maximum(cv2.GaussianBlur(seen, (0, 0), 20), 1e-3)
-    return replace(plate, moving=np.where(hidden, grown, moving).astype(np.float32))
+    return np.where(hidden, np.clip(0.5 + DECIDED * (grown - 0.5), 0, 1), moving).astype(np.float32)
 
 
 def _sampled(spline: Splined, way: Array) -> Array:
@@ -194,14 +240,22 @@ def gain_of(frame: Rgb, plate: CleanPlate, hidden: Mask) -> Array:
     return np.ones(3, np.float32) if found is None else np.exp2(found[0]).astype(np.float32)
 
 
-def brought(frame: Rgb, plate: CleanPlate, hidden: Mask) -> Brought:
-    """How the clean plate has to be brought to one frame, (h, w, 3) linear; through `hidden` (h, w) nothing is told yet: see `bridge_over`."""
+def _light(frame: Rgb, plate: CleanPlate, hidden: Mask) -> Array:
+    """What the clean plate is multiplied by in a frame, (3,) or (h, w, 3)."""
     gain = gain_of(frame, plate, hidden)
+    return gain_field(gain, shading(frame, plate.stands * gain, ~_wider(hidden), plate.order), hidden.shape)
+
+
+def brought(frame: Rgb, plate: CleanPlate, hidden: Mask) -> Brought:
+    """How the clean plate has to be brought to one frame, (h, w, 3) linear; through `hidden` (h, w) nothing is told yet: see `Brought.through`."""
+    gain, open_ = gain_of(frame, plate, hidden), ~_wider(hidden)
+    shade = shading(frame, plate.stands * gain, open_, plate.order)
     if not (plate.moving > 0.5).any():
-        return Brought(gain, np.zeros((2, *grid_of(hidden.shape)[0].shape)))
-    seen = (~_wider(hidden)).astype(np.float32)
-    u = flow(coded_luma(plate.picture * gain), coded_luma(frame), seen, plate.way) - plate.way
-    return Brought(gain, on_grid(u))
+        return Brought(gain, np.zeros((2, *grid_of(hidden.shape)[0].shape)), shade)
+    seen = open_.astype(np.float32) * inner(plate.moving)
+    lit = plate.picture * gain_field(gain, shade, hidden.shape)
+    u = flow(coded_luma(lit), coded_luma(frame), seen, plate.way) - plate.way
+    return Brought(gain, on_grid(u), shade)
 
 
 def bridge_over(plate: CleanPlate, hidden: Mask, some: Sequence[Brought]) -> Bridge:
@@ -218,32 +272,49 @@ def _wider(hidden: Mask) -> Mask:
     return np.asarray(cv2.dilate(hidden.astype(np.uint8), np.ones((WIDER, WIDER), np.uint8)) > 0)
 
 
-def background(plate: CleanPlate, b: Brought, over: Bridge, where: Mask | None = None) -> Rgb:
-    """The clean plate as it would be seen in a frame (h, w, 3), without grain of its own but what is left of the clean plate's; carried only `where` (h, w)
-    it is looked at."""
-    out = (plate.stands * b.gain).astype(np.float32)
-    carried = plate.moving > 0.02  # elsewhere it would come to less than a fiftieth of what is blown
+def background(plate: CleanPlate, b: Brought, where: Mask | None = None) -> Rgb:
+    """The clean plate as it would be seen in a frame (h, w, 3), without grain of its own but what is left of the clean plate's; carried, by a flow that is told through what is
+    hidden too (see `Brought.through`), only `where` (h, w) it is looked at."""
+    light = b.light(plate.moving.shape)
+    out = np.asarray(plate.stands * light, np.float32)
+    carried = plate.moving > STILL  # elsewhere it would come to less than a fiftieth of what is blown
     if where is not None:
         carried &= where
     if carried.any():
-        u = off_grid(over.over(b.flow), plate.moving.shape) * plate.moving + plate.way
-        y, x = np.nonzero(carried)
-        at = np.stack([x + 0.5 + u[0][carried], y + 0.5 + u[1][carried]], 1)
-        out[carried] = plate.spline.at(np.clip(at, 0.01, (plate.spline.width - 0.01, plate.spline.height - 0.01)))[0] * b.gain
+        u = off_grid(b.flow, plate.moving.shape)
+        u += plate.way
+        at = np.flatnonzero(carried)
+        y, x = np.divmod(at.astype(np.int32), carried.shape[1])
+        to = np.empty((len(at), 2))
+        to[:, 0] = np.clip(u[0].ravel()[at] + (x + np.float32(0.5)), 0.01, plate.spline.width - 0.01)
+        to[:, 1] = np.clip(u[1].ravel()[at] + (y + np.float32(0.5)), 0.01, plate.spline.height - 0.01)
+        blown = plate.spline.at(to)[0]
+        blown *= light if light.ndim == 1 else light.reshape(-1, 3)[at]
+        every = out.reshape(-1, 3)
+        stands = every[at]
+        blown -= stands
+        blown *= plate.moving.ravel()[at][:, None]
+        blown += stands
+        every[at] = blown
     return out
 
 
-def noises(behind: Rgb, plate: CleanPlate, gain: Array) -> tuple[Array, Array]:
-    """The variances (h, w, 3) of the grain that the take has at the background's light, and of what the background has itself."""
+def noises(behind: Rgb, plate: CleanPlate, light: Array) -> tuple[Array, Array]:
+    """The variances (h, w, 3) of the grain that the take has in the background, and of what the background has itself, multiplied by the `light` (see `Brought`)."""
     level = np.maximum(behind, 0)
-    want = plate.law[:, 0] * level + plate.law[:, 1]
-    have = plate.left * gain * gain * (plate.own[:, 0] * level / gain + plate.own[:, 1])
-    return want.astype(np.float32), have.astype(np.float32)
+    law, own = (np.asarray(v, np.float32) for v in (plate.law, plate.own))  # in single precision: there are many px
+    g = np.asarray(light, np.float32)
+    want = level * law[:, 0]
+    want += law[:, 1]
+    have = level * (g * own[:, 0])
+    have += g * g * own[:, 1]
+    have *= plate.left
+    return want, have
 
 
-def grain(behind: Rgb, plate: CleanPlate, gain: Array, seed: int) -> Rgb:
+def grain(behind: Rgb, plate: CleanPlate, light: Array, seed: int) -> Rgb:
     """Grain by the take's law, new for every seed (h, w, 3), as much as the background has not."""
-    return lacking(*noises(behind, plate, gain), seed)
+    return lacking(*noises(behind, plate, light), seed)
 
 
 def laid(frame: Rgb, behind: Rgb, matte: Matte) -> Rgb:

@@ -10,6 +10,9 @@ from transmixis.core.types import Array, Mask, Rgb
 CELL = 4.0  # px: sigma of the neighbourhood that grain is read over
 LEAST = 0.2  # of the neighbourhoods: those with the least fine detail, where texture adds nothing
 
+MOVING = 0.8  # of the variance: so much of it is new on every frame (change over time 0.89 of the grain's own)
+COARSEST = 1.4  # of the variance, all together: 1.18 of the grain
+
 
 def finest(picture: Array) -> Array:
     """What is finer than texture mostly is, of unit deviation for white noise of unit deviation."""
@@ -24,6 +27,8 @@ def grain_share(picture: Rgb, variance: Array, where: Mask) -> float:
 
 
 def lacking(want: Array, have: Array, seed: int) -> Array:
-    """Grain, new for every seed: as much of the variance that is wanted (h, w, 3) as there is not."""
-    lack = np.sqrt(np.maximum(want - have, 0))
+    """Grain, new for every seed: as much of the variance that is wanted (h, w, 3) as there is not. What there is stands still, which shows beside grain that moves; so most of
+    it is new all the same, as long as both together do not become too coarse."""
+    moving = np.minimum(MOVING * want, COARSEST * want - have)
+    lack = np.sqrt(np.maximum(want - have, np.maximum(moving, 0)))
     return np.asarray(lack * np.random.default_rng((13, seed)).standard_normal(want.shape, dtype=np.float32), np.float32)

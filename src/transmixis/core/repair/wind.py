@@ -89,9 +89,10 @@ def on_grid(values: Array) -> Array:
 def off_grid(values: Array, shape: tuple[int, int]) -> Array:
     """(2, gh, gw) at the grid's places read at every px of `shape`."""
     h, w = shape
-    x, y = np.meshgrid(np.arange(w, dtype=np.float32), np.arange(h, dtype=np.float32))
-    at = (x - STEP // 2) / STEP, (y - STEP // 2) / STEP
-    return np.stack([cv2.remap(v.astype(np.float32), *at, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE) for v in values])
+    both = np.ascontiguousarray(np.moveaxis(values, 0, 2), np.float32)
+    to = np.array([[1 / STEP, 0, -(STEP // 2) / STEP], [0, 1 / STEP, -(STEP // 2) / STEP]])
+    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+    return np.ascontiguousarray(np.moveaxis(cv2.warpAffine(both, to, (w, h), flags=flags, borderMode=cv2.BORDER_REPLICATE), 2, 0))
 
 
 @dataclass(frozen=True)

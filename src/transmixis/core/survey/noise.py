@@ -84,15 +84,15 @@ class TimeNoise:
         return float(np.sqrt(max(a * GREY + b, 0.0)) * 1.055 / 2.4 * GREY ** (1 / 2.4 - 1) * 255)
 
 
-def noise_over_time(pairs: list[tuple[Rgb, Rgb]], floor: float = 1e-8) -> TimeNoise | None:
-    """Noise law from frames of the same view taken one after the other; None if nothing stands still in them.
+def noise_over_time(pairs: list[tuple[Rgb, Rgb]], floor: float = 1e-8, where: Mask | None = None) -> TimeNoise | None:
+    """Noise law from frames of the same view taken one after the other, of all of them or `where` (h, w) is known to stand still; None if nothing stands still in them.
 
     Half the variance of the difference of two frames is their noise, texture and falloff cancel (EMVA 1288, 4.0). Blocks
     whose mean differs have moved and are left out; the median over blocks of like brightness keeps the rest of motion out.
     """
     means, variances, links = [], [], []
     for a, b in pairs:
-        m, v, link = _block_noise(a, b)
+        m, v, link = _block_noise(a, b, where)
         means.append(m)
         variances.append(v)
         links.append(link)
@@ -130,7 +130,7 @@ def _running_quantile(mean: Array, var: Array, share: float) -> Array:
     return np.asarray(at[bins])
 
 
-def _block_noise(a: Rgb, b: Rgb) -> tuple[Array, Array, Array]:
+def _block_noise(a: Rgb, b: Rgb, where: Mask | None = None) -> tuple[Array, Array, Array]:
     """Mean and variance (n, 3) of the still blocks of a pair, and the correlation of their noise along lines (n,)."""
     diff = _blocks((a[..., :3] - b[..., :3]).astype(np.float32)) / np.float32(np.sqrt(2))
     level = _blocks(((a[..., :3] + b[..., :3]) / 2).astype(np.float32)).mean(axis=1)
@@ -138,6 +138,8 @@ def _block_noise(a: Rgb, b: Rgb) -> tuple[Array, Array, Array]:
     rest = diff - shift[:, None]
     var = (rest**2).sum(axis=1) / (BLOCK**2 - 1)
     still = (np.abs(shift) < FLAT_SHIFT * np.sqrt(var / BLOCK**2) + 1e-5).all(axis=1) & (level < 0.9).all(axis=1)
+    if where is not None:
+        still &= _blocks(where[..., None].astype(np.float32))[..., 0].min(axis=1) > 0
     square = rest[still, :, 1].reshape(-1, BLOCK, BLOCK)
     top = (square[:, :, 1:] * square[:, :, :-1]).mean(axis=(1, 2))
     return level[still], var[still], top / np.maximum((square**2).mean(axis=(1, 2)), 1e-12)
