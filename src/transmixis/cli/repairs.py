@@ -14,7 +14,8 @@ from transmixis.core.errors import UserError
 from transmixis.shot.repairjob import RepairJob, run_auto, run_repair
 from transmixis.shot.steps.backed import DEEP, FOUND, STANDS
 from transmixis.shot.steps.clean_carried import CleanCarried
-from transmixis.shot.steps.clean_patch import CARRIED, FOUND, NONE, CleanPatch
+from transmixis.shot.steps.clean_patch import CARRIED, NONE, CleanPatch
+from transmixis.shot.steps.clean_patch import FOUND as WHERE_FOUND
 from transmixis.shot.steps.clean_patch import STANDS as AS_IT_STANDS
 from transmixis.shot.steps.made_up import MadeUp
 from transmixis.shot.steps.marker_sweep import MarkerSweep
@@ -49,7 +50,9 @@ def patch(
         bool, typer.Option("--carried", help="The take's camera moves: the clean plate, a still, is laid over each frame.")
     ] = False,
     wind: Annotated[bool, typer.Option(help="Carry leaves and grass to where they are blown in each frame.")] = True,
-    shading: Annotated[bool, typer.Option(help="Even light that falls otherwise than on the clean plate, where that is found.")] = True,
+    shading: Annotated[
+        bool, typer.Option(help="Even light that falls otherwise than on the clean plate, where that is found.")
+    ] = True,
     exr: Exr = False,
     space: Space = None,
     overwrite: Overwrite = False,
@@ -60,7 +63,7 @@ def patch(
     settings: dict[str, Any] = {"feather": feather}
     if not carried:
         settings["wind"] = CARRIED if wind else AS_IT_STANDS
-        settings["shading"] = FOUND if shading else NONE
+        settings["shading"] = WHERE_FOUND if shading else NONE
     job = RepairJob(plate, CleanCarried.kind if carried else CleanPatch.kind, region, settings, clean, space, exr)
     _run(job, to, overwrite=overwrite, strict=strict, as_json=as_json)
 

@@ -13,6 +13,7 @@ from transmixis.core.types import Array, Mask, Matte, Rgb
 LEFT = 2.5  # 8-bit levels off the clean plate over a wide place: as a seam's, and a little, since light varies (judgement)
 WIDE = 6.0  # px over which it is averaged: grain and texture that stands a fraction aside are gone then
 TOUCHES, LEAST = 14, 300  # px from what must go, and px of its area
+PASSES = 25  # px across that what passes in front is widened by: its blur and its own shadow are not of what must go
 STIRS = 0.3  # where things move more, what differs is wind
 SOFT = 8  # px that it is drawn wider by, softly
 
@@ -21,7 +22,7 @@ def left_beside(frame: Rgb, behind: Rgb, hidden: Mask, moving: Array, front: Mat
     """What differs beside what is `hidden` (h, w): a soft matte (h, w) of it, and its most in levels; `behind` is the clean plate in the frame's light, `moving` (h, w) 0..1 where wind is."""
     seen = ~hidden & (moving < STIRS) & (behind.max(axis=2) > 0)
     if front is not None:
-        seen &= cv2.dilate((front > 0.01).astype(np.uint8), np.ones((9, 9), np.uint8)) == 0
+        seen &= cv2.dilate((front > 0.01).astype(np.uint8), np.ones((PASSES, PASSES), np.uint8)) == 0
     weight = seen.astype(np.float32)
     a, b = (linear_to_srgb(np.clip(x, 0, 1)) * 255 for x in (frame, behind))
     total = cv2.GaussianBlur(weight, (0, 0), WIDE)

@@ -7,7 +7,7 @@ import numpy as np
 
 from transmixis.core.colour.curves import linear_to_srgb
 from transmixis.core.readings import Reading
-from transmixis.core.repair.mended import FEW, OTHER, bare_ring
+from transmixis.core.repair.border import FEW, OTHER, bare_ring
 from transmixis.core.types import Array, Matte, Rgb
 
 SOFTER = 20.0  # %: of detail that may be lost or gained; less is not seen at a mend's size (judgement)

@@ -9,8 +9,8 @@ import cv2
 import numpy as np
 
 from transmixis.core.errors import UserError
+from transmixis.core.repair.border import SEAM, UNLIKE
 from transmixis.core.repair.laying import bounds, spread
-from transmixis.core.repair.mended import SEAM, UNLIKE
 from transmixis.core.repair.patch import best_beside, patched
 from transmixis.core.repair.wire import lines_of
 from transmixis.core.survey.clean_fit import CELL, MISFIT, fit_clean

@@ -11,9 +11,9 @@ from transmixis.core.errors import UserError
 from transmixis.core.plot import Plot, Stills
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
+from transmixis.core.repair.border import SEAM
 from transmixis.core.repair.marklinks import Path, cover_of, gone_on, linked
 from transmixis.core.repair.marks import Found, Seen, alike, find_marks, seen
-from transmixis.core.repair.mended import SEAM
 from transmixis.core.repair.sweep import Source, barred, covered, left_over, sources
 from transmixis.core.types import Array, Mask
 from transmixis.shot.contract import Analysis, Handle, Inputs, Product, Slot, StepKind

@@ -13,9 +13,10 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.plot import Plot, Unrolled
 from transmixis.core.readings import Reading
+from transmixis.core.repair.border import SEAM, border_readings, near, soft_edge, step_beside
 from transmixis.core.repair.clean import box_about, laid
 from transmixis.core.repair.fine import lacking
-from transmixis.core.repair.mended import BOIL, SEAM, border_readings, grain_reading, near, soft_edge, stir_readings
+from transmixis.core.repair.mended import BOIL, grain_reading, stir_readings
 from transmixis.core.repair.strip import STRONGER, line_through, row_of, stacked
 from transmixis.core.repair.tells import frozen_reading, ghost_reading, sharpness_reading
 from transmixis.core.repair.unmix import NONE, fitted_edge, laid_shape, old_background, unmixed
@@ -165,12 +166,14 @@ def mended(
     """The frame with `behind` (of the place's box, without grain) laid there: its product, and what is to be read of it. `noises`: the variances of the plate's grain and of
     what is left in the background; `covered` (h, w) 0..1 how far there is a background at all."""
     want, have = noises
-    matte: Array = soft_edge(place.gone[place.box], params.feather)
-    if covered is not None:
-        matte = matte * covered
-    front = np.zeros(matte.shape, np.float32)
+    front = np.zeros(place.hidden.shape, np.float32)
     for m in inputs.mattes("front", frame):
         front = np.maximum(front, m[place.box])
+    bare = front if covered is None else np.maximum(front, 1 - covered)  # where nothing is laid, nothing is compared
+    gone = place.gone[place.box]
+    matte: Array = soft_edge(gone, params.feather, step_beside(place.own, behind, gone, bare))
+    if covered is not None:
+        matte = matte * covered
     made = np.asarray(behind + params.grain * lacking(want, have, frame), np.float32)
     mended_, front = _under(place, made, behind, matte, front, params.edge)
     matte = np.asarray(matte * (1 - front), np.float32)

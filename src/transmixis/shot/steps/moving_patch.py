@@ -10,6 +10,7 @@ import numpy as np
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.repair.backing import light_of
+from transmixis.core.repair.border import near
 from transmixis.core.repair.laying import spread
 from transmixis.core.repair.shifted import cells_of, planned
 from transmixis.core.repair.takelaw import take_law
@@ -82,4 +83,4 @@ class MovingPatch(Mending[MovingPatchParams]):
     def _moment(self, inputs: Inputs, place: Place, frame: int) -> Array:
         """What the place looks like in another frame, in this one's light."""
         other = np.ascontiguousarray(inputs.picture("plate", frame)[..., :3][place.box])
-        return np.asarray(other * light_of(other, place.own, place.where & ~spread(place.hidden)), np.float32)
+        return np.asarray(other * light_of(other, place.own, near(place.hidden, 0) & ~spread(place.hidden)), np.float32)

@@ -12,7 +12,7 @@ from transmixis.core.matte.shape import fill_shape
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.repair.mended import SEAM, UNLIKE, soft_edge
+from transmixis.core.repair.border import SEAM, UNLIKE, soft_edge
 from transmixis.core.repair.patch import Patched, best_beside, patched
 from transmixis.core.types import Array
 from transmixis.shot.contract import Effect, Handle, Inputs, Pins, Product, Proposal, Slot, StepKind, sampled
