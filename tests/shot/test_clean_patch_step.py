@@ -209,3 +209,37 @@ def test_a_clean_plate_that_is_too_sharp_is_softened(folder: Path, tmp_path: Pat
     off = [next(r for r in rendered(x).measure("patch", 2) if r.name == "softer").value for x in (stands, s)]
     assert off[0] > 30
     assert off[1] < 15
+
+
+def test_a_second_clean_plate_serves_where_the_first_does_not_fit(folder: Path, tmp_path: Path) -> None:
+    """On the first one a lamp lit the foot, on the second the top: together they leave less than either."""
+    take = rig_take(False, FRAMES, CLEANS, SIZE)
+    y, x = np.mgrid[0 : SIZE[0], 0 : SIZE[1]][..., None].astype(np.float32)
+    for name, at in (("foot", (110, 138)), ("top", (25, 128))):
+        for m in range(CLEANS):
+            picture = take.clean[m] * (1 + 0.4 * np.exp(-((y - at[0]) ** 2 + (x - at[1]) ** 2) / (2 * 16**2)))
+            write_still(tmp_path / f"{name}.{m + 1:04d}.exr", picture.astype(np.float32), kind="float")
+
+    def with_both(first: str, second: str | None) -> Renderer:
+        s = shot(tmp_path, f"{first}.####.exr", **({"second": "plate:second"} if second else {}))
+        paths = {"hero": folder / "take.####.exr", "gone": folder / "gone.####.png"}
+        plates = [p.model_copy(update={"path": str(paths[p.id])}) if p.id in paths else p for p in s.plates]
+        if second:
+            plates.append(Plate(id="second", role="clean", path=str(tmp_path / f"{second}.####.exr")))
+        return rendered(s.model_copy(update={"plates": tuple(plates)}))
+
+    gone = take.region > 0
+
+    def off(r: Renderer) -> float:
+        return float(np.sqrt(np.square(r.product("step:patch", 2).picture - take.truth[1])[gone].mean()))
+
+    both = with_both("foot", "top")
+    assert off(both) < 0.75 * min(off(with_both("foot", None)), off(with_both("top", None)))
+    note = next(x.note for x in both.measure("patch", 2) if x.name == "unlike")
+    assert "the second one serves" in note
+    here(
+        "repair", "patch", folder / "take.####.exr", "--clean", tmp_path / "foot.####.exr", "--second", tmp_path / "top.####.exr",
+        "--region", folder / "gone.####.png", "--out", tmp_path / "out",
+    )  # fmt: skip
+    written = read_coded(tmp_path / "out" / "repaired.0002.png")
+    assert written.shape[:2] == SIZE

@@ -50,6 +50,9 @@ def patch(
         bool, typer.Option("--carried", help="The take's camera moves: the clean plate, a still, is laid over each frame.")
     ] = False,
     wind: Annotated[bool, typer.Option(help="Carry leaves and grass to where they are blown in each frame.")] = True,
+    second: Annotated[
+        Path | None, typer.Option(help="Another clean plate, for the places at which the first does not fit.")
+    ] = None,
     shading: Annotated[
         bool, typer.Option(help="Even light that falls otherwise than on the clean plate, where that is found.")
     ] = True,
@@ -64,7 +67,16 @@ def patch(
     if not carried:
         settings["wind"] = CARRIED if wind else AS_IT_STANDS
         settings["shading"] = WHERE_FOUND if shading else NONE
-    job = RepairJob(plate, CleanCarried.kind if carried else CleanPatch.kind, region, settings, clean, space, exr)
+    job = RepairJob(
+        plate,
+        CleanCarried.kind if carried else CleanPatch.kind,
+        region,
+        settings,
+        clean,
+        space,
+        exr,
+        second=None if carried else second,
+    )
     _run(job, to, overwrite=overwrite, strict=strict, as_json=as_json)
 
 

@@ -45,6 +45,7 @@ class RepairJob:
     exr: bool = False
     propose: bool = False
     slot: str = "gone"
+    second: Path | None = None  # another clean plate, for where the first does not fit
 
 
 def run_repair(
@@ -96,7 +97,7 @@ def run_auto(job: RepairJob, out: Path, progress: Progress, *, overwrite: bool =
 def _refused(job: RepairJob, out: Path, length: int, *, overwrite: bool) -> list[Path]:
     """The files that will be written. Raises UserError if something would be written over."""
     files = [out / f"repaired.{n:04d}.{'exr' if job.exr else 'png'}" for n in range(1, length + 1)]
-    refuse([*files, out / READINGS], inputs=[p for p in (job.plate, job.gone, job.clean) if p], overwrite=overwrite)
+    refuse([*files, out / READINGS], inputs=[p for p in (job.plate, job.gone, job.clean, job.second) if p], overwrite=overwrite)
     return files
 
 
@@ -116,10 +117,11 @@ def _shot(job: RepairJob) -> tuple[Shot, Source]:
     """The plate with what must go, and the step that mends it."""
     shot, source = bare_shot(job.plate, job.space)
     inputs = {"plate": "plate:hero"}
-    if job.clean is not None:
-        clean, _ = bare_plate(job.clean, "clean", "clean", job.space)
-        shot = shot.model_copy(update={"plates": (*shot.plates, clean)})
-        inputs["clean"] = "plate:clean"
+    for slot, path in (("clean", job.clean), ("second", job.second)):
+        if path is not None:
+            clean, _ = bare_plate(path, slot, "clean", job.space)
+            shot = shot.model_copy(update={"plates": (*shot.plates, clean)})
+            inputs[slot] = f"plate:{slot}"
     if job.gone is not None:
         shot = keeping(shot, job.gone)
         inputs[job.slot] = REF

@@ -12,6 +12,7 @@ import numpy as np
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.sampling import Splined
 from transmixis.core.repair.parallax import aside
+from transmixis.core.repair.wind import grid_of, read_grid
 from transmixis.core.survey.clean_fit import light_over
 from transmixis.core.types import Array, Mask, Rgb
 
@@ -74,18 +75,30 @@ def carried_on(picture: Rgb, known: Mask) -> Rgb:
     return np.asarray(np.where(known[..., None], picture, values[nearest]))
 
 
-def brought_in(backing: Backing, matrix: Array, frame: Rgb, hidden: Mask, where: Mask, depths: bool = False) -> tuple[Rgb, Array]:
+def brought_in(
+    backing: Backing, matrix: Array, frame: Rgb, hidden: Mask, where: Mask, depths: bool = False, told: Array | None = None
+) -> tuple[Rgb, Array]:
     """The backing as it lies in a frame (h, w, 3) by `matrix` (anchor px to its px), in its light as told from what is not `hidden`: (h, w, 3) and as how many frames
     it counts (h, w), both 0 but `where` it is looked at. `depths`: what is nearer and farther is laid
-    aside by flow."""
+    aside by flow, as it is seen in this frame alone; `told` (2, gh, gw): as it was told on the anchor's grid, from all of them."""
     behind, many = _laid(backing, matrix, where, None)
     seen = (many > 0) & ~hidden
     gain = light_of(behind, frame, seen)
-    u = aside(behind * gain, frame, seen) if depths else None
+    model = None if told is None else _in_frame(backing, matrix, hidden.shape, told)
+    u = aside(behind * gain, frame, seen, model) if depths else None
     if u is not None:
         behind, many = _laid(backing, matrix, where, u)
         gain = light_of(behind, frame, (many > 0) & ~hidden)
     return behind * gain, many
+
+
+def _in_frame(backing: Backing, matrix: Array, shape: tuple[int, ...], told: Array) -> Array:
+    """What is `told` (2, gh, gw) on the anchor's grid, on a frame's own."""
+    x, y = grid_of((shape[0], shape[1]))
+    at = np.stack([x.ravel() + 0.5, y.ravel() + 0.5], 1)
+    places = moved_points(np.linalg.inv(matrix), at)
+    lies = moved_points(matrix, places + read_grid(told, places - (backing.left, backing.top)))
+    return np.asarray((lies - at).T.reshape(2, *x.shape))
 
 
 def _laid(backing: Backing, matrix: Array, where: Mask, u: Array | None) -> tuple[Rgb, Array]:
@@ -94,7 +107,8 @@ def _laid(backing: Backing, matrix: Array, where: Mask, u: Array | None) -> tupl
     at = np.stack([x + 0.5, y + 0.5], 1)
     if u is not None:
         at = at + u[:, y, x].T
-    values, count = backing.at(moved_points(np.linalg.inv(matrix), at))
+    places = moved_points(np.linalg.inv(matrix), at)
+    values, count = backing.at(places)
     behind, many = np.zeros((*where.shape, 3), np.float32), np.zeros(where.shape, np.float32)
     behind[y, x], many[y, x] = values, count
     return behind, many

@@ -112,16 +112,16 @@ def gathered(
     values = np.zeros((len(frames), len(places), 3), np.float32)
     weights = np.zeros((len(frames), len(places)), np.float32)
     sharp = np.zeros(len(frames))
-    base, seen = _sampled(picture, hidden, np.eye(3), places)
+    base, seen = sampled_at(picture, hidden, np.eye(3), places)
     own = _laid(base, seen, want)
     for k, n in enumerate(frames):
         source, gone = (picture, hidden) if n == anchor else look(n)
-        v, there = (base, seen) if n == anchor else _sampled(source, gone, matrices[n], places)
+        v, there = (base, seen) if n == anchor else sampled_at(source, gone, matrices[n], places)
         both = _laid(v, there, want)
         gain = light_of(both[0], own[0], both[1] & own[1]) if n != anchor else np.ones(3, np.float32)
         u = aside(both[0] * gain, own[0], both[1] & own[1]) if depths and n != anchor else None
         if u is not None:  # what is nearer or farther than the surface
-            v, there = _sampled(source, gone, matrices[n], places + u[:, want].T)
+            v, there = sampled_at(source, gone, matrices[n], places + u[:, want].T)
             both = _laid(v, there, want)
         values[k], weights[k] = v * gain, there / (1 + abs(n - anchor) / (NEARER if depths else NEAR))
         sharp[k] = _detail(both[0] * gain, both[1] & own[1], own[0])
@@ -147,7 +147,7 @@ def _without_grain(b: Backing) -> Backing:
     return replace(b, picture=picture.astype(np.float32), count=count.astype(np.float32))
 
 
-def _sampled(picture: Rgb, hidden: Mask, matrix: Array, places: Array) -> tuple[Array, Mask]:
+def sampled_at(picture: Rgb, hidden: Mask, matrix: Array, places: Array) -> tuple[Array, Mask]:
     """What a frame shows of places (n, 2) px of the anchor, and where it shows them."""
     h, w = hidden.shape
     at = moved_points(matrix, places)

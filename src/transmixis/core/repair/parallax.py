@@ -11,14 +11,15 @@ from transmixis.core.types import Array, Mask, Rgb
 
 REACH, DOUBT = 45.0, 0.03  # px that it goes on alike, and doubt of what is measured (see wind.Bridge)
 LEAST = 0.25  # px: less than that over most of what is seen is what the fit of the surface errs by
+LEFT_OVER = 16.0  # px that what a model leaves goes on alike
 PLAIN, WINDOW = 0.006, 7.0  # of the code, the slope a px that tells a motion; px over which it is told
 FARTHEST = 12.0  # px: more is no parallax but another thing
 FEW, FEW_PLACES = 400, 12  # px that must be seen; places of the grid that a trend is told from
 
 
-def aside(laid: Rgb, now: Rgb, seen: Mask) -> Array | None:
+def aside(laid: Rgb, now: Rgb, seen: Mask, model: Array | None = None) -> Array | None:
     """(2, h, w) px: where in `laid` (h, w, 3) lies what `now` shows at each px, both linear in one light, told where both are `seen` and carried through the rest; None where
-    nothing lies aside."""
+    nothing lies aside. `model` (2, gh, gw) is what is known of it before, on the grid: then only what it leaves is carried on."""
     if seen.sum() < FEW:
         return None
     h, w = seen.shape
@@ -27,15 +28,15 @@ def aside(laid: Rgb, now: Rgb, seen: Mask) -> Array | None:
     far = np.hypot(u[0], u[1])
     if np.quantile(far[seen], 0.8) < LEAST:
         return None
-    over = bridge_at(~seen, _textured(luma, seen), REACH, DOUBT)
+    over = bridge_at(~seen, textured(luma, seen), REACH if model is None else LEFT_OVER, DOUBT)
     own = on_grid(u)
-    trend = _trend(own, over.known, (h, w))
+    trend = _trend(own, over.known, (h, w)) if model is None else model
     out = off_grid(over.over(own - trend) + trend, (h, w))
     size = np.hypot(out[0], out[1])
     return np.asarray(out * np.minimum(1, FARTHEST / np.maximum(size, 1e-6)), np.float32)
 
 
-def _textured(luma: Array, seen: Mask) -> Array:
+def textured(luma: Array, seen: Mask) -> Array:
     """Where (h, w) 0 or 1 enough is seen to tell a motion: a plain sky says that it stays."""
     soft = cv2.GaussianBlur(luma, (0, 0), 1.0)
     slope = np.square(cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=1 / 8)) + np.square(cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=1 / 8))

@@ -15,7 +15,9 @@ from transmixis.core.types import Array, Mask
 
 # size at which is looked, 1 / so many px; softening there, px; window there, px (gaussian sigmas); rounds
 LEVELS = ((4, 0.8, 6.0, 4), (2, 0.8, 8.0, 3), (1, 0.8, 11.0, 2), (1, 0.5, 7.0, 2))
+OWN = 0.3  # of how far a window's px are off: so much is not odd in it
 FARTHEST = 2.0  # px of a level that one round may move by
+LINE = 30_000  # points that are read at once
 STEP = 8  # px between the places at which flow is kept
 SEEN = 0.75  # of a window that must be seen
 AROUND = 60  # px about what is hidden that tells of it
@@ -61,8 +63,10 @@ def _step(a: Array, b: Array, weight: Array, u: Array, window: float) -> Array:
     there = cv2.remap(a, x + u[0], y + u[1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
     gx, gy = cv2.Sobel(there, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(there, cv2.CV_32F, 0, 1, scale=1 / 8)
     off = b - there
-    spread = float(np.median(np.abs(off[weight > 0.5]))) * 1.4826 if (weight > 0.5).any() else 1.0
-    counts = weight / (1 + off * off / max(9 * spread * spread, 1e-10))
+    middle = float(np.median(np.abs(off[weight > 0.5]))) * 1.4826 if (weight > 0.5).any() else 1.0
+    local = cv2.GaussianBlur(np.abs(off) * weight, (0, 0), window) / np.maximum(cv2.GaussianBlur(weight, (0, 0), window), 1e-3)
+    spread = np.maximum(OWN * local, middle)  # what moves otherwise as a whole is not odd
+    counts = weight / (1 + off * off / np.maximum(9 * spread * spread, 1e-10))
 
     def over(v: Array) -> Array:
         return np.asarray(cv2.GaussianBlur(v * counts, (0, 0), window))
@@ -93,6 +97,19 @@ def off_grid(values: Array, shape: tuple[int, int]) -> Array:
     to = np.array([[1 / STEP, 0, -(STEP // 2) / STEP], [0, 1 / STEP, -(STEP // 2) / STEP]])
     flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
     return np.ascontiguousarray(np.moveaxis(cv2.warpAffine(both, to, (w, h), flags=flags, borderMode=cv2.BORDER_REPLICATE), 2, 0))
+
+
+def read_grid(values: Array, points: Array) -> Array:
+    """(n, 2) of values (2, gh, gw) at the grid's places, read at points (n, 2) px."""
+    both = np.ascontiguousarray(np.moveaxis(values, 0, 2), np.float32)
+    at = ((np.asarray(points, np.float64) - 0.5 - STEP // 2) / STEP).astype(np.float32)
+    out = np.zeros((len(at), 2), np.float32)
+    for k in range(0, len(at), LINE):  # no picture of remap's may be larger
+        part = at[k : k + LINE]
+        out[k : k + LINE] = cv2.remap(both, part[:, None, 0], part[:, None, 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)[
+            :, 0
+        ]
+    return out
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import contextlib
 from abc import abstractmethod
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Any, TypeVar
@@ -18,6 +18,7 @@ from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.repair.backing import Backing, brought_in, looked_up
+from transmixis.core.repair.depths import laid_aside
 from transmixis.core.repair.intime import APART, CLOSE, Look, anchors, told_of
 from transmixis.core.repair.laying import Box, bounds, lay_out, surface_about
 from transmixis.core.types import Array, Mask, Rgb
@@ -121,14 +122,21 @@ class Backed(Mending[Q]):
         matrices = laid_over(inputs, params.moves, look, frames, anchor, about)
         progress.at(1, 3, f"gathering the background at frame {anchor}")
         backing, made_up = self.made(look, matrices, anchor, serves, _earlier(before, anchor), params)
-        return self.kept(matrices, backing, made_up)
+        aside: dict[int, Array] = {}
+        if params.moves == DEEP:
+            progress.at(2, 3, f"telling what is nearer and farther at frame {anchor}")
+            aside = laid_aside(backing, matrices, look, [n for n in serves if n in matrices], anchor)
+        return self.kept(matrices, backing, made_up, aside)
 
-    def kept(self, matrices: dict[int, Array], backing: Backing, made_up: Mask) -> Analysis:
-        """A gathered background, how it lies in the frames, and which of it is made up, as plain arrays."""
+    def kept(
+        self, matrices: dict[int, Array], backing: Backing, made_up: Mask, aside: Mapping[int, Array] | None = None
+    ) -> Analysis:
+        """A gathered background, how it lies in the frames, and which of it is made up, as plain arrays; how what is nearer and farther lies aside."""
         frames = sorted(matrices)
+        told = {f"aside {n}": v for n, v in (aside or {}).items()}
         return {
             "frames": np.array(frames, int), "matrices": np.stack([matrices[n] for n in frames]) if frames else np.zeros((0, 3, 3)), "picture": backing.picture,
-            "count": backing.count, "at": np.array([backing.left, backing.top]), "law": backing.law, "made": made_up,
+            "count": backing.count, "at": np.array([backing.left, backing.top]), "law": backing.law, "made": made_up, **told,
         }  # fmt: skip
 
     def compute(self, inputs: Inputs, params: Q, frame: int) -> Product:
@@ -170,7 +178,9 @@ class Backed(Mending[Q]):
             if share <= 0 and k:
                 continue
             backing = _backing(piece)
-            seen, many = brought_in(backing, shift @ matrix, place.own, place.hidden, place.where, deep)
+            seen, many = brought_in(
+                backing, shift @ matrix, place.own, place.hidden, place.where, deep, piece.get(f"aside {frame}")
+            )
             w = max(share, 1e-3) * (many > 0)
             total += w[..., None] * seen
             count += w * w / np.maximum(many, 1e-6) * (many > 0)

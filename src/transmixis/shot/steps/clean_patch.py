@@ -2,39 +2,21 @@
 
 from __future__ import annotations
 
-import contextlib
-from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
-from transmixis.core.errors import UserError
 from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.repair.clean import (
-    Brought,
-    CleanPlate,
-    background,
-    box_about,
-    bridge_in,
-    bridge_over,
-    brought,
-    gain_of,
-    learn_clean,
-    noises,
-)
-from transmixis.core.repair.laying import spread
+from transmixis.core.repair.between import better_by
 from transmixis.core.repair.leftover import LEFT, left_beside, left_reading
-from transmixis.core.repair.sharp import grain_kept, resharpened, sharpness_to
-from transmixis.core.types import Array, Mask, Rgb
+from transmixis.core.types import Array, Rgb
 from transmixis.shot.contract import Analysis, Effect, Inputs, Piece, Pins, Product, Proposal, Slot, sampled
-from transmixis.shot.sampling import sample_frames
+from transmixis.shot.steps.cleanplates import Wishes, analysed, lies_at, pieces_of
 from transmixis.shot.steps.mending import (
     FRONT_SLOT,
-    GONE,
     GONE_SLOT,
-    MARGIN,
     Mending,
     MendParams,
     Place,
@@ -46,16 +28,13 @@ from transmixis.shot.steps.mending import (
     untouched,
 )
 from transmixis.shot.steps.params import choice
-from transmixis.shot.steps.stood import kept, move_of, stood_words
+from transmixis.shot.steps.stood import stood_words
 
-LEARN_FROM = 6  # frames of the take
-MOST_CLEAN = 12  # frames of a clean take: more bring little
+FIRST, SECOND = "clean", "second"
 CARRIED, STANDS = "carried", "as it stands"
 MATCHED = "the take's"
 FOUND, NONE = "where it is found", "none"
 STAYS, TAKEN = "stays", "taken in"
-MOVES = 0.3  # where things move more, sharpness is not told
-LEARNT, BLOCK = "clean plate", 12  # the piece that all others start from; frames of the others
 TRIED = 4  # frames on which it is looked for what is left beside
 
 
@@ -91,7 +70,8 @@ class CleanPatch(Mending[CleanPatchParams]):
     says = "puts back what was hidden, from a clean plate"
     slots = (
         Slot("plate", "the take to mend, its camera on a tripod", ground=True),
-        Slot("clean", "the same view without what must go, one frame or several", learnt=True, usual=("plate:clean",)),
+        Slot(FIRST, "the same view without what must go, one frame or several", learnt=True, usual=("plate:clean",)),
+        Slot(SECOND, "another clean plate, for the places at which the first does not fit", learnt=True, optional=True, usual=()),
         GONE_SLOT,
         FRONT_SLOT,
     )
@@ -99,80 +79,65 @@ class CleanPatch(Mending[CleanPatchParams]):
     pieced = True
 
     def pieces(self, length: int, params: CleanPatchParams, pins: Pins) -> tuple[Piece, ...]:
-        """What the clean plate is in the take; then, block by block, how it lies in each frame."""
-        looked = {*sample_frames(length, LEARN_FROM), *range(1, min(MOST_CLEAN, length) + 1)}
-        learnt = Piece(LEARNT, 1, length, tuple(sorted(looked)), {"sharpness": params.sharpness})
-        blocks = [(a, min(a + BLOCK - 1, length)) for a in range(1, length + 1, BLOCK)]
-        depends = {"wind": params.wind, "shading": params.shading}
-        return (learnt, *(Piece(_block(a), a, b, tuple(range(a, b + 1)), depends, LEARNT) for a, b in blocks))
+        """What each clean plate is in the take; then, block by block, how it lies in each frame."""
+        return tuple(p for slot in (FIRST, SECOND) for p in pieces_of(slot, length, _wishes(params)))
 
     def analyse_piece(
         self, inputs: Inputs, params: CleanPatchParams, piece: Piece, before: Analysis | None, progress: Progress
     ) -> Analysis:
-        if piece.name == LEARNT:
-            return _learnt(inputs, params, progress)
-        assert before is not None
-        frames = range(piece.first, piece.last + 1)
-        out: dict[str, Array] = {}
-        for k, n in enumerate(frames):
-            progress.at(k, len(frames), f"bringing the clean plate to frame {n}")
-            with contextlib.suppress(UserError):  # said when the frame itself is asked for
-                place = place_of(inputs, n, params.feather)
-                if place is not None:
-                    small = _plate_in(before, params).cut(place.box)
-                    b = _through(before, small, brought(place.own, small, place.hidden), place.hidden)
-                    out[f"gain {n}"], out[f"flow {n}"], out[f"shade {n}"] = b.gain, b.flow, b.shade
-        return out
+        return analysed(inputs, piece.name.split()[0], _wishes(params), piece, before, progress)
 
     def compute(self, inputs: Inputs, params: CleanPatchParams, frame: int) -> Product:
         place = place_of(inputs, frame, params.feather)
         if place is None:
             return untouched(inputs, frame)
-        learnt, b = self._at(inputs, frame)
-        small = _plate_in(learnt, params).cut(place.box)
+        first = lies_at(inputs, FIRST, _wishes(params), place, frame)
         if params.beside == TAKEN:
-            found, _ = left_beside(
-                place.own, small.stands * b.light(place.hidden.shape), place.hidden, small.moving, _front(inputs, place, frame)
-            )
+            found, _ = left_beside(place.own, first.stands, place.hidden, first.plate.moving, _front(inputs, place, frame))
             if found.any():
                 place = place.with_more(found, params.feather)
-                b = _through(learnt, small, b, place.hidden)
-        behind = background(small, b, place.where)
-        product, work = mended(inputs, params, frame, place, behind, noises(behind, small, b.light(place.hidden.shape)))
-        return replace(product, work=replace(work, note=stood_words(small.move, "clean plate")))
+                first = first.hiding(place.hidden)
+        behind, noise = first.background(place.where)
+        note = stood_words(first.plate.move, "clean plate")
+        if inputs.has(SECOND):
+            behind, noise, share = self._with_second(inputs, params, place, frame, behind, noise)
+            note += f"; the second one serves {100 * share:.0f} %"
+        product, work = mended(inputs, params, frame, place, behind, noise)
+        return replace(product, work=replace(work, note=note))
+
+    def _with_second(
+        self, inputs: Inputs, params: CleanPatchParams, place: Place, frame: int, behind: Rgb, noise: tuple[Array, Array]
+    ) -> tuple[Rgb, tuple[Array, Array], float]:
+        """The background with the second clean plate where that fits better, and how much of what must go that serves."""
+        second = lies_at(inputs, SECOND, _wishes(params), place, frame).hiding(place.hidden)
+        other, its = second.background(place.where)
+        share = better_by(place.own, behind, other, place.hidden, _front(inputs, place, frame))
+        s = share[..., None]
+        both = np.asarray(behind + s * (other - behind), np.float32)
+        want, have = noise[0] + s * (its[0] - noise[0]), (1 - s) ** 2 * noise[1] + s**2 * its[1]
+        return both, (want, have), float(share[place.hidden].mean())
 
     def read(self, inputs: Inputs, params: CleanPatchParams, product: Product, frame: int) -> list[Reading]:
         """Whether the mend shows, and what is left beside it."""
         if product.work is None:
             return mend_readings(inputs, product, frame)
-        return mend_readings(
-            inputs, replace(product, work=replace(product.work, own=(self._left(inputs, params, frame),))), frame
-        )
+        own = (self._left(inputs, params, frame),)
+        return mend_readings(inputs, replace(product, work=replace(product.work, own=own)), frame)
 
     def _left(self, inputs: Inputs, params: CleanPatchParams, frame: int) -> Reading:
         """What is left beside what must go; where that was taken in, what is left beside both."""
         place = place_of(inputs, frame, params.feather)
         assert place is not None
-        learnt, b = self._at(inputs, frame)
-        small, front = _plate_in(learnt, params).cut(place.box), _front(inputs, place, frame)
-        clean = small.stands * b.light(place.hidden.shape)
-        found, most = left_beside(place.own, clean, place.hidden, small.moving, front)
+        lies, front = lies_at(inputs, FIRST, _wishes(params), place, frame), _front(inputs, place, frame)
+        found, most = left_beside(place.own, lies.stands, place.hidden, lies.plate.moving, front)
         if params.beside == TAKEN and found.any():
             place = place.with_more(found, params.feather)
-            found, most = left_beside(place.own, clean, place.hidden, small.moving, front)
+            found, most = left_beside(place.own, lies.stands, place.hidden, lies.plate.moving, front)
         return placed(left_reading(found, most), place.box)
-
-    def _at(self, inputs: Inputs, frame: int) -> tuple[Analysis, Brought]:
-        """The clean plate, and how it is brought to a frame in which something has to go."""
-        learnt = inputs.piece(frame, name=LEARNT)
-        block = inputs.piece(frame, name=_block(frame - (frame - 1) % BLOCK))
-        assert learnt is not None
-        assert block is not None
-        return learnt, Brought(block[f"gain {frame}"], block[f"flow {frame}"], block[f"shade {frame}"])
 
     def plot(self, inputs: Inputs, params: CleanPatchParams, frame: int) -> Plot | None:
         """The mend over time; what lies behind it stands still."""
-        there = inputs.piece(frame, name=LEARNT, make=False) is not None
+        there = inputs.piece(frame, name=FIRST, make=False) is not None
         return mend_plot(inputs, frame, lambda n: np.eye(3) if there else None)
 
     def propose(self, inputs: Inputs, params: CleanPatchParams, progress: Progress) -> Proposal | None:
@@ -201,61 +166,5 @@ def _front(inputs: Inputs, place: Place, frame: int) -> Array | None:
     return np.max(every, axis=0) if every else None
 
 
-def _block(first: int) -> str:
-    return f"from {first}"
-
-
-def _learnt(inputs: Inputs, params: CleanPatchParams, progress: Progress) -> Analysis:
-    """The clean plate as it stands in the take, as plain arrays."""
-
-    def looked(n: int) -> tuple[Array, Mask]:
-        return inputs.picture("plate", n)[..., :3], inputs.matte("gone", n) > GONE
-
-    found = list(sampled(inputs.shot.length, LEARN_FROM, looked, progress, "bringing the clean plate to the take").values())
-    hidden = np.any([m for _, m in found], axis=0)
-    if hidden.all():
-        raise UserError("The matte of what must go covers the whole frame; draw it about what must go alone.")
-    plate = learn_clean([f for f, _ in found], _cleans(inputs), hidden)
-    box = box_about(hidden, MARGIN)
-    if params.sharpness == MATCHED:
-        plate = _as_sharp(plate, [f for f, _ in found], hidden, box)
-    small = plate.cut(box)
-    some = [brought(np.ascontiguousarray(f[box]), small, hidden[box]) for f, _ in found] if (plate.moving > 0.5).any() else []
-    over = bridge_over(small, hidden[box], some)
-    return {
-        "picture": plate.picture, "stands": plate.stands, "left": plate.left, "way": plate.way, "moving": plate.moving, "law": plate.law, "own": plate.own, "order": np.array(plate.order),
-        "over": np.array([over.reach, over.doubt]), **kept(plate.move),
-    }  # fmt: skip
-
-
-def _through(learnt: Analysis, plate: CleanPlate, b: Brought, hidden: Mask) -> Brought:
-    """How things have moved, told through what is hidden too."""
-    return b.through(bridge_in(plate, hidden, *(float(v) for v in learnt["over"])))
-
-
-def _as_sharp(plate: CleanPlate, frames: Sequence[Rgb], hidden: Mask, box: tuple[slice, slice]) -> CleanPlate:
-    """The clean plate as sharp as its take, told about what must go where nothing moves."""
-    small = plate.cut(box)
-    where = ~spread(hidden[box]) & (small.moving < MOVES)
-    parts = [np.ascontiguousarray(f[box]) for f in frames]
-    by = sharpness_to(parts, [small.stands * gain_of(f, small, hidden[box]) for f in parts], [where] * len(parts))
-    if by == 0:
-        return plate
-    left = np.asarray(plate.left * grain_kept(by), np.float32)
-    return replace(plate, picture=resharpened(plate.picture, by), stands=resharpened(plate.stands, by), left=left)
-
-
-def _cleans(inputs: Inputs) -> Sequence[Rgb]:
-    """The clean plate's frames, those that there are and can be read. Raises UserError if the first cannot."""
-    out = [inputs.picture("clean", 1)[..., :3]]
-    last = 1 if inputs.is_still("clean") else min(MOST_CLEAN, inputs.shot.length)
-    for n in range(2, last + 1):
-        with contextlib.suppress(UserError):
-            out.append(inputs.picture("clean", n)[..., :3])
-    return out
-
-
-def _plate_in(a: Analysis, params: CleanPatchParams) -> CleanPlate:
-    moving = np.zeros_like(a["moving"]) if params.wind == STANDS else a["moving"]
-    order = 0 if params.shading == NONE else int(a["order"])
-    return CleanPlate(a["picture"], a["stands"], a["left"], a["way"], moving, a["law"], a["own"], move_of(a), order)
+def _wishes(params: CleanPatchParams) -> Wishes:
+    return Wishes(params.sharpness == MATCHED, params.wind == CARRIED, params.shading == FOUND)
