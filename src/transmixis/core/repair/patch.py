@@ -15,7 +15,9 @@ from scipy.sparse.linalg import splu
 
 from transmixis.core.build.place import placed
 from transmixis.core.colour.curves import linear_to_srgb
-from transmixis.core.repair.fine import finest
+from transmixis.core.motion.motion import moved_points
+from transmixis.core.repair.border import masking
+from transmixis.core.repair.fine import CELL, LEAST, finest
 from transmixis.core.types import Array, Mask, Matte, Rgb
 
 ROOM = 12  # px about the place that are looked at
@@ -25,6 +27,8 @@ DIRECT, RELAXED = 12_000, 40  # px of a skin that is stretched at once; rounds t
 STRETCH = 10.0  # px of border over which a seam is averaged: shorter than that the eye takes it for grain (judgement)
 RIM, OUTER = 1.5, 2  # px inside and outside of the border in which the light is looked at
 FINE = 1.5  # px: grain is what is finer
+CALMEST = 0.4  # of the places: those whose channels are compared
+CALMER = 0.9  # of the variance of white noise that its calmest LEAST of places have, by experiment
 FINE_SHARE = 0.95  # of white noise's deviation that is finer than that, by experiment
 SHOWN = 0.02  # of the matte
 FURTHEST = 3.0  # sizes of the place: how far a source is looked for
@@ -62,7 +66,8 @@ def patched(picture: Rgb, matte: Matte, shift: Array | None, seed: int, other: M
     ring = _ring(m) if other is None else _ring(m) & ~other[here]
     light = _light_between(own, source, m, ring)
     made = np.maximum(source + light, 0)
-    made = _grained(made, own, m, ring, seed)
+    beside = None if shift is None else _unmoved(picture, shift, box)
+    made = _grained(made, own if beside is None else beside, m, ring if beside is None else m > 0.5, seed)
     out = np.array(picture)
     out[here][..., :3] = own + m[..., None] * (made - own)
     core = m > 0.5
@@ -155,23 +160,40 @@ def _relaxed(values: Array, inner: Mask, start: Array) -> Array:
     return np.asarray(out)
 
 
-def _grained(made: Array, own: Array, m: Matte, ring: Mask, seed: int) -> Array:
-    """The made pixels with as much grain as the surroundings have."""
+def _unmoved(picture: Rgb, shift: Array, box: tuple[int, int, int, int]) -> Array | None:
+    """What lies at the other end of the shift from the middle of the box, in whole px, so that nothing of its grain is lost; None where it leaves the frame."""
+    x, y, w, h = box
+    middle = np.array([[x + w / 2, y + h / 2]])
+    right, down = (round(float(v)) for v in (moved_points(shift, middle) - middle)[0])
+    if x + right < 0 or y + down < 0 or x + right + w > picture.shape[1] or y + down + h > picture.shape[0]:
+        return None
+    return picture[y + down : y + down + h, x + right : x + right + w, :3]
+
+
+def _grained(made: Array, like: Array, m: Matte, where: Mask, seed: int) -> Array:
+    """The made pixels with as much grain as there is in what they are `like`, `where` (h, w) that is looked at, its channels as alike as they are there: coding leaves hardly any in the colour."""
     inner = m > 0.5
-    if ring.sum() < 40 or inner.sum() < 40:
+    if where.sum() < 40 or inner.sum() < 40:
         return made
-    have, want = _grain(made, inner), _grain(own, ring)
-    lack = np.sqrt(np.maximum(want**2 - have**2, 0))
-    rng = np.random.default_rng((7, seed))
-    return np.asarray(made + lack.astype(np.float32) * rng.standard_normal(made.shape).astype(np.float32))
+    (have, _), (want, alike) = _grain(made, inner), _grain(like, where)
+    lack = np.sqrt(np.maximum(want**2 - have**2, 0)).astype(np.float32)
+    new = np.random.default_rng((7, seed)).standard_normal(made.shape).astype(np.float32)
+    return np.asarray(made + lack * (new @ np.linalg.cholesky(alike).T.astype(np.float32)))
 
 
-def _grain(picture: Array, where: Array) -> Array:
-    """Standard deviation of what is finer than a few pixels by channel (3,), robust. Not of the very finest alone: resampling takes
-    more of that than of grain as a whole."""
+def _grain(picture: Array, where: Array) -> tuple[Array, Array]:
+    """Standard deviation of what is finer than a few pixels by channel (3,), and how alike the channels are (3, 3): of the calmest places, so that texture does not count. Not of the very finest alone:
+    resampling takes more of that than of grain as a whole."""
     p = np.ascontiguousarray(picture, np.float32)
     fine = p - cv2.GaussianBlur(p, (0, 0), FINE)
-    return np.asarray([1.4826 * np.median(np.abs(fine[..., c][where])) for c in range(3)]) / FINE_SHARE
+    weight = np.asarray(where, np.float32)
+    total = np.maximum(cv2.GaussianBlur(weight, (0, 0), CELL), 1e-3)
+    energy = (cv2.GaussianBlur(fine * fine * weight[..., None], (0, 0), CELL) / total[..., None])[where]
+    calm = fine[where][energy.sum(axis=1) <= np.quantile(energy.sum(axis=1), CALMEST)]
+    alike = (
+        np.corrcoef(calm.T + 1e-9 * np.arange(3)[:, None]) if len(calm) > 20 and (calm.std(axis=0) > 1e-7).all() else np.eye(3)
+    )
+    return np.sqrt(np.quantile(energy, LEAST, axis=0) / CALMER) / FINE_SHARE, 0.98 * alike + 0.02 * np.eye(3)
 
 
 def _finest(picture: Array, where: Array) -> Array:
@@ -182,13 +204,13 @@ def _finest(picture: Array, where: Array) -> Array:
 
 def _splice(own: Array, source: Array, made: Array, m: Matte, ring: Mask) -> tuple[float, float, tuple[int, int]]:
     """The seam: how far the light that was brought over just inside the border is off what is missing just outside of it, the largest
-    over stretches of the border, 8-bit levels as shown; how unlike the surroundings and the source's are beside that; where the seam is."""
+    over stretches of the border, 8-bit levels as they would show on even ground (see `border.masking`); how unlike the surroundings and the source's are beside that; where the seam is."""
     inside = (m > 0.5).astype(np.uint8)
     if ring.sum() < 8 or inside.sum() < 8:
         return float("nan"), float("nan"), (0, 0)
     a, b, c = (linear_to_srgb(np.clip(p, 0, None)) * 255 for p in (own, source, made))
     rim = (inside > 0) & (cv2.distanceTransform(inside, cv2.DIST_L2, 5) <= RIM)
-    steps = np.abs(_means(c - b, rim) - _means(a - b, _ring(m, OUTER) & ring)).max(axis=2)
+    steps = np.abs(_means(c - b, rim) - _means(a - b, _ring(m, OUTER) & ring)).max(axis=2) / masking(a, m <= SHOWN)
     border = cv2.dilate(inside, np.ones((3, 3), np.uint8)) - cv2.erode(inside, np.ones((3, 3), np.uint8)) > 0
     steps[~border | ~np.isfinite(steps)] = 0
     y, x = (int(v) for v in np.unravel_index(int(steps.argmax()), steps.shape))

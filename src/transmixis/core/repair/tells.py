@@ -20,6 +20,7 @@ FINE_GRAIN, LEAST_MOVE = (
     0.08,
 )  # of what is finer, the grain that is left between FINE and COARSE; of its form, that a thing must change to move
 ITSELF, FEWEST = 0.3, 6  # how like itself a form laid aside may be; places that it is laid at, at least
+RIMS, CORE = (9, 5), 0.3  # px across by which the rim of what was removed is taken off, and how much must be left
 FINE, COARSE = 1.0, 6.0  # px: between these sizes a thing is known by its form
 SHIFTS = tuple(
     (dy, dx)
@@ -64,14 +65,29 @@ def _levels(noise: Array, frame: Rgb) -> Array:
 
 def ghost_reading(frame: Rgb, made: Rgb, matte: Matte) -> Reading:
     """How much of what was removed the mend still shows, levels: the part of its form that goes with the plate's there, beyond what chance makes."""
-    inner = matte > 0.99
     a, b = shown(frame).mean(axis=2), shown(made).mean(axis=2)
-    other = cv2.dilate((np.abs(cv2.GaussianBlur(a - b, (0, 0), 1)) > OTHER).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-    inner &= other  # where the plate still shows the background, as in a shadow, its form is no ghost
+    out = Reading("ghost", None, "levels", GHOST, note="nothing there stands out from the mend")
+    for where in _removed(a, b):
+        out = _ghost(band(a), band(b), where & (matte > 0.99))
+        if out.value is not None:
+            break
+    return out
+
+
+def _removed(a: Array, b: Array) -> list[Array]:
+    """Where the thing was, in the plate (h, w) against the mend. Where the plate still shows the background, as in a shadow or just beside the thing, its form is no ghost: first without its rim, then, for thin
+    things, with it."""
+    far = (np.abs(cv2.GaussianBlur(a - b, (0, 0), 1)) > OTHER).astype(np.uint8)
+    whole = cv2.dilate(far, np.ones((5, 5), np.uint8)) > 0
+    cores = [cv2.erode(far, np.ones((rim, rim), np.uint8)) > 0 for rim in RIMS]
+    return [*(c for c in cores if c.sum() >= max(FEW, CORE * whole.sum())), whole]
+
+
+def _ghost(x: Array, y: Array, inner: Array) -> Reading:
+    """The same, the form of the plate `x` and the mend `y` looked at in `inner` (h, w)."""
     if inner.sum() < FEW:
         return Reading("ghost", None, "levels", GHOST, note="nothing there stands out from the mend")
-    x, y, where = band(a), band(b), inner.astype(np.float32)
-    size = float((x[inner] ** 2).mean())
+    where, size = inner.astype(np.float32), float((x[inner] ** 2).mean())
     if size < 1e-3:
         return Reading("ghost", None, "levels", GHOST, note="what was removed has no form to be known by")
     here = _shared(x, y, where, (0, 0))

@@ -28,7 +28,7 @@ class CleanCarriedParams(BackedParams):
 
 
 class CleanCarried(Backed[CleanCarriedParams]):
-    kind, title = "clean_carried", "Clean plate, carried"
+    kind, title, version = "clean_carried", "Clean plate, carried", 2
     says = "lays a clean plate over a take whose camera moves"
     slots = (
         Slot("plate", "the take to mend, its camera moving", ground=True, whole=True),

@@ -17,7 +17,7 @@ class MadeUpParams(BackedParams):
 
 
 class MadeUp(Backed[MadeUpParams]):
-    kind, title = "made_up", "Made up"
+    kind, title, version = "made_up", "Made up", 2
     says = "fills what must go from what lies beside it"
     Params = MadeUpParams
 

@@ -48,6 +48,7 @@ class Swept:
 
 class MarkerSweep(StepKind[MarkerSweepParams]):
     kind, title, stage, product = "marker_sweep", "Marker sweep", "Repair", "picture"
+    version = 2
     gives = ("picture", "matte")
     says = "finds all markers and covers them from beside"
     work = "clean plate patch"

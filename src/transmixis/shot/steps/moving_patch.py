@@ -37,7 +37,7 @@ class MovingPatchParams(MendParams):
 
 
 class MovingPatch(Mending[MovingPatchParams]):
-    kind, title = "moving_patch", "Moving patch"
+    kind, title, version = "moving_patch", "Moving patch", 2
     says = "covers it with another moment of the take, which moves"
     slots = (
         Slot("plate", "the take to mend, its camera on a tripod or steadied", ground=True, whole=True),

@@ -37,7 +37,7 @@ class PatchParams(Attached):
 
 
 class Patch(StepKind[PatchParams]):
-    kind, title, stage, product, version = "patch", "Patch", "Repair", "picture", 2
+    kind, title, stage, product, version = "patch", "Patch", "Repair", "picture", 3
     gives = ("picture", "matte")
     says = "covers a mark with what lies beside it"
     work = "clean plate patch"

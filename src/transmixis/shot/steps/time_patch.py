@@ -28,7 +28,7 @@ class TimePatchParams(BackedParams):
 
 
 class TimePatch(Backed[TimePatchParams]):
-    kind, title = "time_patch", "From other frames"
+    kind, title, version = "time_patch", "From other frames", 2
     says = "puts back what was hidden, from the frames that show it"
     Params = TimePatchParams
 

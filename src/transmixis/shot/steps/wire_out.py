@@ -24,7 +24,7 @@ class WireOutParams(MendParams):
 
 
 class WireOut(Mending[WireOutParams]):
-    kind, title = "wire_out", "Wire"
+    kind, title, version = "wire_out", "Wire", 2
     says = "brings the two sides of a string together across it"
     slots = (
         Slot("plate", "the plate with the string", ground=True),
