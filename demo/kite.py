@@ -97,7 +97,7 @@ def worked(shot: Shot) -> Shot:
     )
     shot = shot.with_step(standing(rig, RIG).model_copy(update={"inputs": {"plate": "plate:hero"}}))
     inputs = ["plate=plate:hero", "clean=plate:clean", f"gone=step:{rig.id}", f"front=step:{whole.id}"]
-    shot, _ = added(shot, "clean_patch", "Without rod and stand", inputs, ["feather=3", "beside=taken in"], [])
+    shot, _ = added(shot, "clean_patch", "Without rod and stand", inputs, ["feather=5", "beside=taken in"], [])
     return shot
 
 

@@ -21,9 +21,15 @@ GRAIN = 0.9 / 255  # of the coded picture, as the plates have
 def main() -> None:
     """Write both takes."""
     road = _source("KP020/hero/KP020_hero.mp4")
-    _write("KP110/hero/KP110_hero.mp4", (_before(road.read(n)[..., :3], _sign(n), SIGN_INK, 1100 + n) for n in range(1, SIGN_FRAMES + 1)))
+    _write(
+        "KP110/hero/KP110_hero.mp4",
+        (_before(road.read(n)[..., :3], _sign(n), SIGN_INK, 1100 + n) for n in range(1, SIGN_FRAMES + 1)),
+    )
     kite = _source("KP030/hero/KP030_hero.mp4")
-    _write("KP120/hero/KP120_hero.mp4", (_before(kite.read(n)[..., :3], _pole(n), POLE_INK, 1200 + n) for n in range(1, kite.info.count + 1)))
+    _write(
+        "KP120/hero/KP120_hero.mp4",
+        (_before(kite.read(n)[..., :3], _pole(n), POLE_INK, 1200 + n) for n in range(1, kite.info.count + 1)),
+    )
 
 
 def _before(plate: np.ndarray, cover: np.ndarray, ink: np.ndarray, seed: int) -> np.ndarray:

@@ -17,7 +17,14 @@ POLE = [
     [(308.0, -160.0), (320.0, -160.0), (262.0, 110.0), (252.0, 108.0)],
     [(240.0, 100.0), (270.0, 106.0), (262.0, 172.0), (232.0, 166.0)],
 ]  # px, when it is deepest in the picture: the pole and its microphone
-DIPS = {1: (30.0, -200.0), 4: (30.0, -200.0), 10: (0.0, 0.0), 13: (-4.0, 4.0), 19: (26.0, -200.0), 24: (26.0, -200.0)}  # frame: px to the right and down
+DIPS = {
+    1: (30.0, -200.0),
+    4: (30.0, -200.0),
+    10: (0.0, 0.0),
+    13: (-4.0, 4.0),
+    19: (26.0, -200.0),
+    24: (26.0, -200.0),
+}  # frame: px to the right and down
 LOOSELY = 12.0  # px that its outline is drawn about what must go: blur, softness, and a little
 
 
@@ -40,7 +47,16 @@ def pole_at(t: float) -> tuple[float, float]:
 def sign(shot: Shot) -> Shot:
     """KP110: the sign by its outline, and by other frames what it hides."""
     r = LOOSELY
-    about = [(-72 - r, 146 - r), (72 + r, 142 - r), (74 + r, 226 + r), (11 + r, 230 + r), (13 + r, 545), (-13 - r, 545), (-11 - r, 232 + r), (-70 - r, 232 + r)]
+    about = [
+        (-72 - r, 146 - r),
+        (72 + r, 142 - r),
+        (74 + r, 226 + r),
+        (11 + r, 230 + r),
+        (13 + r, 545),
+        (-13 - r, 545),
+        (-11 - r, 232 + r),
+        (-70 - r, 232 + r),
+    ]
     places = {n: [(x + sign_left(n), y) for x, y in about] for n in (1, SIGN_FRAMES)}
     shot, drawn = added(shot, "shapes", "Sign", ["plate=plate:hero"], ["line=corners", "carry=nothing, eased", "feather=1"], [])
     shot = shot.with_step(_loose(drawn, "Sign", places))
@@ -55,7 +71,9 @@ def pole(shot: Shot) -> Shot:
     r = LOOSELY
     about = [(308 - r, -170), (320 + r, -170), (270 + r, 100), (262 + r, 172 + r), (232 - r, 170 + r), (236 - r, 96 - r)]
     places = {n: [(x + dx, y + dy) for x, y in about] for n, (dx, dy) in DIPS.items()}
-    shot, drawn = added(shot, "shapes", "Microphone", ["plate=plate:hero"], ["line=corners", "carry=nothing, eased", "feather=1"], [])
+    shot, drawn = added(
+        shot, "shapes", "Microphone", ["plate=plate:hero"], ["line=corners", "carry=nothing, eased", "feather=1"], []
+    )
     shot = shot.with_step(_loose(drawn, "Microphone", places))
     inputs = ["plate=plate:hero", f"gone=step:{drawn.id}"]
     shot, _ = added(shot, "ways", "What can serve", inputs, [], [])

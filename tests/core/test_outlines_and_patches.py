@@ -216,7 +216,9 @@ def test_light_that_is_not_brought_over_is_read_as_a_seam(monkeypatch: pytest.Mo
     made = patched(plate, matte, offset(0, 32), 1)
     assert made is not None
     step = float(np.median(levels(truth[42:58, 52:68], truth[42:58, 52:68] * 0.5)))
-    shows = step / float(np.median(masking(linear_to_srgb(truth) * 255, matte <= 0.01)[36:64, 46:74]))  # the wood's streaks mask it
+    shows = step / float(
+        np.median(masking(linear_to_srgb(truth) * 255, matte <= 0.01)[36:64, 46:74])
+    )  # the wood's streaks mask it
     assert made.seam == pytest.approx(shows, rel=0.3)
 
 

@@ -18,7 +18,8 @@ from transmixis.core.build.place import fit_scale, placed, placing_matrix
 from transmixis.core.check.edges import FRINGE_LIMIT, fringe_reading, lightness
 from transmixis.core.colour.curves import linear_to_srgb, srgb_to_linear
 from transmixis.core.colour.lab import delta_e_2000, linear_to_lab
-from transmixis.core.time.conform import _agreement, between, blended, source_time, without_repeats
+from transmixis.core.time.conform import blended, source_time, without_repeats
+from transmixis.core.time.inbetween import between
 
 
 def blob(h: int, w: int, x: float, y: float, sigma: float) -> np.ndarray:
@@ -152,23 +153,6 @@ def test_what_comes_from_behind_does_not_ghost() -> None:
     where = np.flatnonzero(dark)
     assert where.size == pytest.approx(40, abs=4)
     assert where.mean() == pytest.approx(72 + 19.5, abs=1.5)
-
-
-def test_a_pixel_is_trusted_as_far_as_the_way_there_and_back_closes() -> None:
-    flow = np.zeros((40, 60, 2), np.float32)
-    there, back = flow + np.float32([6, 0]), flow - np.float32([6, 0])
-    inside = (slice(4, -4), slice(12, -12))
-    assert np.all(_agreement(there, back, 0.5)[inside] == pytest.approx(1))
-    assert np.all(_agreement(there, there, 0.5)[inside] == 0)
-    for miss, sure in ((0.4, 1.0), (1.0, 0.5), (1.4, 0.1), (1.6, 0.0)):
-        assert _agreement(there, back + np.float32([0, miss]), 0.5)[inside] == pytest.approx(sure, abs=1e-4)
-    # what is trusted is trusted where it lies at that time: a part that does not close moves along by the share of its way
-    broken = back.copy()
-    broken[:, 26:32] = 0  # pixels that come from 20 to 26
-    where = 12 + np.flatnonzero(_agreement(there, broken, 0.5)[20, 12:-12] < 0.5)
-    assert (where[0] + where[-1]) / 2 == pytest.approx(22.5 + 3, abs=1)
-    stays = 12 + np.flatnonzero(_agreement(there, broken, 0.0)[20, 12:-12] < 0.5)
-    assert (stays[0] + stays[-1]) / 2 == pytest.approx(22.5, abs=1)
 
 
 @pytest.mark.parametrize("blur", [0.8, 1.2, 2.0, 3.0])

@@ -369,6 +369,7 @@ def _fail(words: str) -> None:
     sys.exit(1)
 
 
+import transmixis.cli.build  # noqa: E402
 import transmixis.cli.lens  # noqa: E402
 import transmixis.cli.mattes  # noqa: E402
 import transmixis.cli.parts  # noqa: E402

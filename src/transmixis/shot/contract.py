@@ -107,12 +107,13 @@ class Given:
 
 @dataclass(frozen=True)
 class Facts:
-    """What a plate's file says: pictures a second (None: not said), width over height of a pixel, size px."""
+    """What a plate's file says: pictures a second (None: not said), width over height of a pixel, size px, and how many frames there are from the shot's first on."""
 
     rate: float | None
     pixel_aspect: float
     width: int
     height: int
+    count: int
 
 
 @dataclass(frozen=True)

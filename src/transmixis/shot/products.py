@@ -317,7 +317,7 @@ class StepInputs:
         plate = self.shot.plate(name)
         info = self._r.material.source(plate).info
         rate = float(info.rate) if info.rate and info.count > 1 else None
-        return Facts(rate, self._r.material.pixel_aspect(plate), info.width, info.height)
+        return Facts(rate, self._r.material.pixel_aspect(plate), info.width, info.height, max(1, info.count - plate.offset))
 
     def analysis(self) -> Analysis:
         return self._r.analysis(self.step_id)

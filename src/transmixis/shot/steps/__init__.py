@@ -20,6 +20,7 @@ from transmixis.shot.steps.garbage_matte import GarbageMatte
 from transmixis.shot.steps.join_mattes import JoinMattes
 from transmixis.shot.steps.lay_in import LayIn
 from transmixis.shot.steps.lens import BendBack, Straighten
+from transmixis.shot.steps.loop import LoopStep
 from transmixis.shot.steps.luma_matte import LumaMatte
 from transmixis.shot.steps.made_up import MadeUp
 from transmixis.shot.steps.marker_sweep import MarkerSweep
@@ -82,6 +83,7 @@ KINDS: dict[str, AnyKind] = {
         MovingPatch(),
         Patch(),
         Match(),
+        LoopStep(),
         Place(),
         LayIn(),
         Stand(),

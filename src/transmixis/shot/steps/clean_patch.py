@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import replace
 
 import numpy as np
 
+from transmixis.core.errors import UserError
 from transmixis.core.plot import Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.repair.between import better_by
-from transmixis.core.repair.leftover import LEFT, left_beside, left_reading
+from transmixis.core.repair.leftover import LEFT, Beside, left_beside, left_reading
 from transmixis.core.types import Array, Rgb
 from transmixis.shot.contract import Analysis, Effect, Inputs, Piece, Pins, Product, Proposal, Slot, sampled
-from transmixis.shot.steps.cleanplates import Wishes, analysed, lies_at, pieces_of
+from transmixis.shot.steps.cleanplates import Lies, Wishes, analysed, lies_at, pieces_of
 from transmixis.shot.steps.mending import (
     FRONT_SLOT,
+    GONE,
     GONE_SLOT,
     Mending,
     MendParams,
@@ -30,10 +33,11 @@ from transmixis.shot.steps.mending import (
 from transmixis.shot.steps.params import choice
 from transmixis.shot.steps.stood import stood_words
 
+ABOUT = 2  # frames to either side that tell a shadow from what coding makes
 FIRST, SECOND = "clean", "second"
 CARRIED, STANDS = "carried", "as it stands"
 MATCHED = "the take's"
-FOUND, NONE = "where it is found", "none"
+FOUND, NONE = "if found", "none"
 STAYS, TAKEN = "stays", "taken in"
 TRIED = 4  # frames on which it is looked for what is left beside
 
@@ -69,11 +73,11 @@ class CleanPatch(Mending[CleanPatchParams]):
     kind, title, version = "clean_patch", "Clean patch", 3
     says = "puts back what was hidden, from a clean plate"
     slots = (
-        Slot("plate", "the take to mend, its camera on a tripod", ground=True),
+        Slot("plate", "the take to mend, its camera on a tripod", ground=True, whole=True),
         Slot(FIRST, "the same view without what must go, one frame or several", learnt=True, usual=("plate:clean",)),
         Slot(SECOND, "another clean plate, for the places at which the first does not fit", learnt=True, optional=True, usual=()),
-        GONE_SLOT,
-        FRONT_SLOT,
+        replace(GONE_SLOT, whole=True),
+        replace(FRONT_SLOT, whole=True),
     )
     Params = CleanPatchParams
     pieced = True
@@ -93,7 +97,7 @@ class CleanPatch(Mending[CleanPatchParams]):
             return untouched(inputs, frame)
         first = lies_at(inputs, FIRST, _wishes(params), place, frame)
         if params.beside == TAKEN:
-            found, _ = left_beside(place.own, first.stands, place.hidden, first.plate.moving, _front(inputs, place, frame))
+            found, _ = self._beside(inputs, params, place, first, frame)
             if found.any():
                 place = place.with_more(found, params.feather)
                 first = first.hiding(place.hidden)
@@ -117,6 +121,21 @@ class CleanPatch(Mending[CleanPatchParams]):
         want, have = noise[0] + s * (its[0] - noise[0]), (1 - s) ** 2 * noise[1] + s**2 * its[1]
         return both, (want, have), float(share[place.hidden].mean())
 
+    def looks_at(self, slot: str, params: CleanPatchParams, pins: Pins, frame: int, length: int) -> tuple[int, ...]:
+        return _about(frame, length)
+
+    def _beside(self, inputs: Inputs, params: CleanPatchParams, place: Place, lies: Lies, frame: int) -> tuple[Array, float]:
+        """What is left beside what must go, over the frames about this one."""
+        near = []
+        for n in _about(frame, inputs.shot.length):
+            with contextlib.suppress(UserError):
+                if n != frame and (inputs.matte("gone", n) > GONE).any():
+                    own = np.ascontiguousarray(inputs.picture("plate", n)[place.box][..., :3])
+                    light = lies_at(inputs, FIRST, _wishes(params), place, n).light
+                    near.append(Beside(own, lies.plate.stands * light, _front(inputs, place, n)))
+        front = _front(inputs, place, frame)
+        return left_beside(place.own, lies.stands, place.hidden, lies.plate.moving, front, near)
+
     def read(self, inputs: Inputs, params: CleanPatchParams, product: Product, frame: int) -> list[Reading]:
         """Whether the mend shows, and what is left beside it."""
         if product.work is None:
@@ -128,11 +147,11 @@ class CleanPatch(Mending[CleanPatchParams]):
         """What is left beside what must go; where that was taken in, what is left beside both."""
         place = place_of(inputs, frame, params.feather)
         assert place is not None
-        lies, front = lies_at(inputs, FIRST, _wishes(params), place, frame), _front(inputs, place, frame)
-        found, most = left_beside(place.own, lies.stands, place.hidden, lies.plate.moving, front)
+        lies = lies_at(inputs, FIRST, _wishes(params), place, frame)
+        found, most = self._beside(inputs, params, place, lies, frame)
         if params.beside == TAKEN and found.any():
             place = place.with_more(found, params.feather)
-            found, most = left_beside(place.own, lies.stands, place.hidden, lies.plate.moving, front)
+            found, most = self._beside(inputs, params, place, lies, frame)
         return placed(left_reading(found, most), place.box)
 
     def plot(self, inputs: Inputs, params: CleanPatchParams, frame: int) -> Plot | None:
@@ -164,6 +183,10 @@ def _front(inputs: Inputs, place: Place, frame: int) -> Array | None:
     """What passes in front, in the place's box."""
     every = [m[place.box] for m in inputs.mattes("front", frame)]
     return np.max(every, axis=0) if every else None
+
+
+def _about(frame: int, length: int) -> tuple[int, ...]:
+    return tuple(range(max(1, frame - ABOUT), min(length, frame + ABOUT) + 1))
 
 
 def _wishes(params: CleanPatchParams) -> Wishes:

@@ -11,7 +11,8 @@ from transmixis.core.build.place import placed, placing_matrix
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.core.time.conform import NEAR, between, blended, source_time, without_repeats
+from transmixis.core.time.conform import NEAR, blended, source_time, without_repeats
+from transmixis.core.time.inbetween import between
 from transmixis.core.types import Array
 from transmixis.shot.contract import Inputs, Product, Proposal, Slot, StepKind
 from transmixis.shot.steps.params import Params, choice, number
@@ -36,7 +37,7 @@ class ConformParams(Params):
 
 
 class Conform(StepKind[ConformParams]):
-    kind, title, stage, product = "conform", "Conform", "Survey", "picture"
+    kind, title, stage, product, version = "conform", "Conform", "Survey", "picture", 2
     keeps_time = False
     says = "brings a plate to the shot's rate, range and size"
     mends_topics = ("timing", "size")
