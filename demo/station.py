@@ -27,13 +27,13 @@ METRES = 3.2
 LAMP_FOOT, LAMP_WIDE = [452.0, 449.0], 0.2  # px at frame 30, on the ground by the wall, behind the postbox; m
 RIDGE, RIDGE_AWAY, WIDE = [233.0, 165.0], 9.55, 0.42  # px at frame 30 and m from the camera; m
 KNOB = [
-    (269, 366),
+    (271, 366),
     (278, 366),
     (283, 371),
     (285.5, 383),
     (281, 384.5),
     (276, 379),
-    (269, 377.5),
+    (271, 377.5),
 ]  # with its shadow; px at frame 30
 
 
@@ -133,7 +133,7 @@ def worked(shot: Shot) -> Shot:
         ("point_track", "Postbox point", [], [f"point={[drawn['postbox_point']]}", "half=18", reference], []),
         ("shapes", "Postbox", ["motion=step:point_track"], [set_at, "feather=0.6"], pins),
         ("surface_track", "Front", [], [f"region={flush}", reference], []),
-        ("patch", "Knob off", ["motion=step:surface_track"], [f"outline={_marks(KNOB)}", set_at, "right=0.5", "down=27"], []),
+        ("patch", "Knob off", ["motion=step:surface_track"], [f"outline={_marks(KNOB)}", set_at, "right=0.5", "down=24"], []),
         ("lay_in", "Board", ["front=plate:still", "back=step:patch", "motion=step:surface_track", "before=step:shapes"],
          [f"corners={board}", set_at, "soften=0.5"], []),
         ("surface_track", "Sign", [], [f"region={[_marks(_corners('sign', at))]}", reference], []),

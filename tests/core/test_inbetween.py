@@ -128,6 +128,9 @@ def test_every_frame_says_what_it_shows_and_what_stutters() -> None:
     assert read[3]["doubled"].value == 0
     assert read[3]["doubled"].note == "as asked"
     assert read[4]["doubled"].value == 1  # held: frame 2 again
+    jumps = [{r.name: r for r in retime_readings([1.4, 2.6, 3.8, 6.8], 10, n, hold=True)}["skipped"] for n in (2, 3, 4)]
+    assert [j.value for j in jumps] == pytest.approx([0.8, 0, 0])  # from 1 to 3 at a pace of 1.2, then to 4, then to 7 as asked
+    assert [j.state for j in jumps] == ["fault", "sound", "sound"]
     assert "doubled" not in {r.name for r in retime_readings(moments, 10, 1, hold=True)}
 
 

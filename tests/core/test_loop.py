@@ -12,7 +12,19 @@ from loopclips import flame, water
 
 from transmixis.core.build.codes import from_codes, to_codes
 from transmixis.core.build.crossing import BANDS, FLOW, PLAIN, crossed
-from transmixis.core.build.loop import KEPT, LOST, SEAM, STEP, Loop, LoopRead, best_loop, frame_of, loop_readings, read_loop
+from transmixis.core.build.loop import (
+    KEPT,
+    LOST,
+    SEAM,
+    STEP,
+    Loop,
+    LoopRead,
+    best_loop,
+    frame_of,
+    loop_readings,
+    loop_steps,
+    read_loop,
+)
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
 
@@ -47,6 +59,15 @@ def test_its_cycle_ends_on_the_frame_before_it_begins_again() -> None:
     assert loop.sources(13) == (17, 1, pytest.approx(0.2))
     assert loop.sources(16) == (20, 4, pytest.approx(0.8))  # frame 5 would come next, and is frame 1
     assert Loop(5, 20, 0).sources(16) == (20, 0, 0.0)
+
+
+def test_its_steps_are_told_frame_by_frame() -> None:
+    clip, loop, read = made("water")
+    steps = loop_steps(loop, lambda n: clip[n - 1])
+    assert len(steps) == loop.length
+    assert float(np.median(steps)) == pytest.approx(1)
+    assert steps[-1] == pytest.approx(read.seam, rel=0.1)  # each over its own usual step: the element's, the loop's
+    assert steps.max() < 1.25
 
 
 def test_frames_outside_of_the_blend_are_the_elements_own() -> None:

@@ -47,6 +47,11 @@ def test_where_neither_tells_the_neighbours_do() -> None:
     assert alone.max() == 0
 
 
+def test_a_little_more_than_sampling_takes_off_is_motion_where_nothing_speaks_against_it() -> None:
+    stands, carried = np.full(SIZE, 1.35, np.float32), np.ones(SIZE, np.float32)
+    assert where_moves([(stands, carried)], [flows(1.0, 1.0)], SEEN).min() > 0.9
+
+
 def test_what_is_not_seen_has_no_say() -> None:
     seen = SEEN.copy()
     seen[:, 60:] = 0

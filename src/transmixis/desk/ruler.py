@@ -27,6 +27,7 @@ class Ruler(QWidget):
         self._factor = 100.0 if facts.get("percent") else 1.0
         self._low, self._high = float(facts["low"]), float(facts["high"])
         self._step, self._default = float(facts["step"]), float(facts["default"])
+        self._zero = str(facts.get("zero", ""))  # said instead of 0
         self.value = self._default
         self.proposed: float | None = None
         self.pins = 0
@@ -74,6 +75,8 @@ class Ruler(QWidget):
             return clock_words(value)
         v = value * self._factor
         digits = 0 if self._factor == 100 or self._step >= 1 else 1 if self._step >= 0.1 else 2
+        if not v and self._zero:
+            return self._zero
         if self._unit == "frame":  # which one, not how many; there is no frame 0
             return f"frame {v:.{digits}f}" if v else "not set"
         return f"{v:.{digits}f}".replace("-", "\u2212") + (

@@ -84,7 +84,7 @@ def best_loop(
     small = []
     for n in range(first, last + 1):
         progress.at(n - first, count, f"looking at frame {n}")
-        small.append(_small(codes(n)))
+        small.append(small_of(codes(n)))
     best: tuple[float, Loop, LoopRead] | None = None
     cuts = _cuts(small, length, blend)
     for k, (off, loop) in enumerate(cuts):
@@ -99,7 +99,8 @@ def best_loop(
     return best[1], best[2]
 
 
-def _small(frame: Array) -> Array:
+def small_of(frame: Array) -> Array:
+    """A frame at the size at which cuts are compared."""
     h, w = frame.shape[:2]
     if w <= WIDE:
         return np.asarray(frame, np.float32)
@@ -158,6 +159,13 @@ def read_loop(loop: Loop, codes: Codes) -> LoopRead:
             want = (1 - share) * measure(codes(shown)) + share * measure(codes(into))
             kept.append(measure(frames[n]) / want if want > 1e-6 else 1.0)
     return LoopRead(seam / usual, max([*inside, seam]) / usual, min(contrast), min(detail))
+
+
+def loop_steps(loop: Loop, codes: Codes) -> Array:
+    """(length,) how far each frame of a loop is from the next, the last from the first, over the median step."""
+    frames = [frame_of(loop, codes, n) for n in range(1, loop.length + 1)]
+    steps = np.array([float(np.abs(b - a).mean()) for a, b in zip(frames, [*frames[1:], frames[0]], strict=True)])
+    return steps / max(float(np.median(steps)), 1e-6)
 
 
 def _contrast(x: Array) -> float:

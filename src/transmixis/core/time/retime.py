@@ -16,6 +16,7 @@ from transmixis.core.types import Array
 
 MOST = 100_000  # frames
 STUTTER = 0.25  # of a frame: a held frame further from its time stutters (judgement, docs/limits.md)
+SKIPPED = 0.75  # of a frame that one step may go beyond the pace: more is seen as a jump (judgement, docs/limits.md)
 GROUND = "the element has frames 1 to"
 
 
@@ -112,5 +113,7 @@ def retime_readings(moments: Sequence[float], count: int, frame: int, *, hold: b
         rests = moved < NEAR  # it is asked to stand still
         out.append(Reading("doubled", float(same and not rests), "frames", 1.0, note="as asked" if same and rests else ""))
         step = abs(now.low + now.share - before.low - before.share)
-        out.append(Reading("skipped", max(0.0, step - max(1.0, float(np.ceil(moved - 1e-6)))), "frames", 1.0))
+        out.append(
+            Reading("skipped", max(0.0, step - max(1.0, moved)), "frames", SKIPPED, note="beyond the pace that is asked for")
+        )
     return out

@@ -58,9 +58,7 @@ def paint_trace(p: QPainter, box: QRectF, t: plot.Trace, frame: int) -> None:
     if t.limit is not None:
         for sign in (1,) if t.floor else (-1, 1):
             hline(p, area.left(), area.right(), middle - sign * t.limit * scale, INK2, 1)
-        text(
-            p, area.right(), middle - t.limit * scale - 7, f"limit {figure(t.limit, 2)} {t.unit}".strip(), 10, 400, INK2, "right"
-        )
+        text(p, area.right(), middle - t.limit * scale - 7, f"limit {figure(t.limit)} {t.unit}".strip(), 10, 400, INK2, "right")
     n = len(t.values)
     line(p, across(area, n), np.clip(middle - t.values * scale, area.top(), area.bottom()))
     vline(p, float(across(area, n)[min(frame, n) - 1]), area.top(), area.bottom(), INK)

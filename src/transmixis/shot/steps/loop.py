@@ -8,10 +8,12 @@ import numpy as np
 
 from transmixis.core.build.codes import from_codes, to_codes
 from transmixis.core.build.crossing import BANDS, WAYS
-from transmixis.core.build.loop import Loop, LoopRead, best_loop, frame_of, loop_readings
+from transmixis.core.build.loop import STEP, Loop, LoopRead, best_loop, frame_of, loop_readings, loop_steps, small_of
 from transmixis.core.errors import UserError
+from transmixis.core.plot import Plot, Stills, Trace
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
+from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Inputs, Pins, Product, Slot, StepKind
 from transmixis.shot.steps.params import Params, number
 
@@ -19,13 +21,20 @@ from transmixis.shot.steps.params import Params, number
 class LoopParams(Params):
     first: float = number(1, 1, 1_000_000, "frame", "From frame", "The element's first frame that may be used.", step=1)
     last: float = number(
-        0, 0, 1_000_000, "frame", "To frame", "The element's last frame that may be used; 0 for its end.", step=1
+        0, 0, 1_000_000, "frame", "To frame", "The element's last frame that may be used.", step=1, zero="its end"
     )
     length: float = number(
-        0, 0, 1_000_000, "frames", "Length", "Frames until it begins again; 0 for the best that there is.", step=1
+        0, 0, 1_000_000, "frames", "Length", "Frames until it begins again; 0 for the best that there is.", step=1, zero="best"
     )
     blend: float = number(
-        0, 0, 200, "frames", "Blend", "Frames in which its end goes over into its beginning; 0 for as many as are best.", step=1
+        0,
+        0,
+        200,
+        "frames",
+        "Blend",
+        "Frames in which its end goes over into its beginning; 0 for as many as are best.",
+        step=1,
+        zero="best",
     )
     start: float = number(
         0,
@@ -47,6 +56,7 @@ class LoopStep(StepKind[LoopParams]):
     analysis_params = ("first", "last", "length", "blend")
     keeps_time = False
     other_frames = True
+    plots = "whole"
 
     def looks_at(self, slot: str, params: LoopParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         return None  # which frames are shown follows from all of them
@@ -54,8 +64,12 @@ class LoopStep(StepKind[LoopParams]):
     def analyse(self, inputs: Inputs, params: LoopParams, progress: Progress) -> Analysis:
         count = _count(inputs)
         last = min(int(params.last) or count, count)
+
+        def codes(n: int) -> Array:
+            return to_codes(inputs.picture("plate", n))
+
         loop, read = best_loop(
-            lambda n: to_codes(inputs.picture("plate", n)),
+            codes,
             int(params.first),
             last,
             progress,
@@ -63,7 +77,9 @@ class LoopStep(StepKind[LoopParams]):
             int(params.blend) or None,
         )
         cut = np.array([loop.first, loop.last, loop.blend, WAYS.index(loop.way), last - int(params.first) + 1])
-        return {"cut": cut, "read": np.array([read.seam, read.step, read.contrast, read.detail])}
+        steps = loop_steps(loop, lambda n: small_of(codes(n)))
+        ends = np.stack([from_codes(small_of(frame_of(loop, codes, n)))[..., :3] for n in (loop.length, 1)])
+        return {"cut": cut, "read": np.array([read.seam, read.step, read.contrast, read.detail]), "steps": steps, "ends": ends}
 
     def compute(self, inputs: Inputs, params: LoopParams, frame: int) -> Product:
         loop = _loop(inputs.analysis())
@@ -80,6 +96,18 @@ class LoopStep(StepKind[LoopParams]):
         shown, into, share = loop.sources(int(product.work))
         words = f"shows frame {shown}" + (f", {100 * share:.0f} % frame {into}" if into else "")
         return [replace(out[0], note=f"{words} of the element; {out[0].note}"), *out[1:]]
+
+    def plot(self, inputs: Inputs, params: LoopParams, frame: int) -> Plot | None:
+        """Its steps over the loop, the last one that of the seam; and the two frames at it."""
+        a = inputs.analysis_if_there()
+        if a is None:
+            return None
+        loop = _loop(a)
+        tip = "How far each frame of the loop is from the next, the last from the first, over the usual step: a seam stands out of the line. Below: the last frame and the first, which follow each other."
+        steps = Trace("steps, times the usual one", a["steps"], STEP, floor=True, top=2.0)
+        ends = Stills("the last frame, then the first", tuple(a["ends"]), (f"frame {loop.length}", "frame 1"), lines=False)
+        words = f"Frames {loop.first} to {loop.last} of the element, {loop.length} in all; {loop.blend} of them go over into those before."
+        return Plot("The loop", tip, (steps, ends), words)
 
 
 def _count(inputs: Inputs) -> int:

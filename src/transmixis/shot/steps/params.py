@@ -37,9 +37,12 @@ def number(
     step: float = 0.01,
     percent: bool = False,
     when: When | None = None,
+    zero: str = "",
 ) -> Any:
-    """A number with its range. `percent`: kept as 0..1, shown as per cent. `when`: it has no control else."""
+    """A number with its range. `percent`: kept as 0..1, shown as per cent. `when`: it has no control else. `zero`: said instead of 0."""
     extra = {"unit": unit, "words": words, "tip": tip, "step": step, "percent": percent, "control": "number"}
+    if zero:
+        extra["zero"] = zero
     if when is not None:
         extra["when"] = [when[0], list(when[1])]
     return Field(default, ge=low, le=high, json_schema_extra=extra)  # type: ignore[arg-type]
