@@ -6,8 +6,6 @@ import cv2
 import numpy as np
 import pytest
 
-from transmixis.core.build.moving import between, looks_needed, placed_moving
-from transmixis.core.build.over import added, screened
 from transmixis.core.build.place import local_scale, placed
 from transmixis.core.colour.curves import linear_to_srgb, srgb_to_linear
 from transmixis.core.errors import UserError
@@ -108,45 +106,6 @@ def test_local_scale_is_the_root_of_the_area_s_growth() -> None:
     area = abs((q - p)[0] * (r - p)[1] - (q - p)[1] * (r - p)[0]) / d**2
     assert local_scale(matrix, (40.0, 30.0)) == pytest.approx(np.sqrt(area), rel=1e-3)
     assert local_scale(np.diag([3.0, 3, 1]), (0, 0)) == pytest.approx(3)
-
-
-def shift(x: float) -> np.ndarray:
-    return np.array([[1, 0, x], [0, 1, 0], [0, 0, 1.0]])
-
-
-def test_motion_blur_is_as_wide_as_the_way_while_the_shutter_is_open() -> None:
-    """A white box that moves 8 px a frame at 180 degrees is smeared over 4 px, half to either side."""
-    picture = np.ones((20, 20, 4), np.float32)
-    made = placed_moving(picture, shift(22), shift(30), shift(38), (40, 80), 180.0)
-    row = made[10, :, 3]
-    ramp = np.flatnonzero((row > 0.02) & (row < 0.98))
-    assert row[28:32] == pytest.approx(np.clip((np.arange(28, 32) + 0.5 - 28) / 4, 0, 1), abs=0.08)
-    assert len(ramp) in (8, 9, 10)
-    assert row.sum() == pytest.approx(20, rel=1e-3)
-    sharp = placed_moving(picture, shift(22), shift(30), shift(38), (40, 80), 0.0)
-    assert np.array_equal(sharp, placed(picture, shift(30), (40, 80)))
-
-
-def test_where_it_is_between_frames_follows_its_own_way() -> None:
-    corners = np.array([[0.0, 0], [10, 0], [10, 10], [0, 10]])
-    way = [shift(0), shift(4), shift(12)]
-    assert between(*way, corners, 0.5) == pytest.approx(shift(8), abs=1e-9)
-    assert between(*way, corners, -0.5) == pytest.approx(shift(2), abs=1e-9)
-    assert between(*way, corners, 0.0) == pytest.approx(shift(4), abs=1e-9)
-    assert looks_needed(corners, *way, 0.5) == 8  # 8 px x 0.5 at half a pixel each
-    assert looks_needed(corners, *way, 0.0) == 1
-    assert looks_needed(corners, shift(0), shift(0), shift(500), 1.0) == 24
-
-
-def test_light_adds_and_screens_and_never_darkens() -> None:
-    front = np.zeros((1, 3, 4), np.float32)
-    front[0, :, :3] = [[0.5], [0.2], [0.4]]
-    back = np.array([[[0.5] * 3, [0.0] * 3, [4.0] * 3]], np.float32)
-    assert added(front, back)[0, :, 0] == pytest.approx([1.0, 0.2, 4.4])
-    assert screened(front, back)[0, :, 0] == pytest.approx([0.75, 0.2, 4.0])
-    with_matte = np.concatenate([back, np.full((1, 3, 1), 0.3, np.float32)], 2)
-    assert added(front, with_matte)[..., 3] == pytest.approx(0.3)
-    assert screened(front, with_matte)[..., 3] == pytest.approx(0.3)
 
 
 # -- patches

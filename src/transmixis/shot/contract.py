@@ -187,6 +187,7 @@ class StepKind(ABC, Generic[P]):
     keeps_time: ClassVar[bool] = True  # frame n is made from frame n of what comes in, or from those about it
     keeps_pixels: ClassVar[bool] = False  # a mend that moves no pixel, so that what was recorded at half size still is
     own_pins: ClassVar[tuple[str, ...]] = ()  # parameters whose pins it eases itself, so that all of them may count at any frame
+    near_pins: ClassVar[tuple[str, ...]] = ()  # parameters that it looks at between frames too, as they are eased about a frame
     held_pins: ClassVar[tuple[str, ...]] = ()  # parameters whose pins count at their own frames only, and are not eased between
     positions: ClassVar[tuple[str, ...]] = ()  # parameters that are points in the picture, px, which move with a part
     offsets: ClassVar[tuple[str, str] | None] = None  # parameters that move it to the right and down, px

@@ -18,7 +18,7 @@ from transmixis.shot.contract import AnyKind, Piece
 from transmixis.shot.digests import Chunk, Gap, KeptKeys, digest, text_of
 from transmixis.shot.material import Material
 from transmixis.shot.model import Pin, Plate, Shot, Step
-from transmixis.shot.pins import parameter, params_at
+from transmixis.shot.pins import near_pins, parameter, params_at
 from transmixis.shot.refs import base_of, checked, passed_through, product_of, refs_of, slot_name, split_ref
 from transmixis.shot.steps import kind_of
 
@@ -220,6 +220,7 @@ class Keys(Named):
         same = "" if pinned else params_at(own, 1)
         # what is the same at all frames is hashed once
         base = hashlib.sha1(text_of("step", step.kind, kind.version, same, self._size, whole, list(inputs)))
+        near = {k: p for k, p in step.pins.items() if k in kind.near_pins and p}
         hung = {s: r for s, r in refs.items() if any(slot.whole and slot.name == slot_name(s) for slot in kind.slots)}
         params = checked(own, kind, 1) if hung and not pinned else None
         if inputs and not (pinned or hung or pieces or kind.timeless or any(Gap in map(type, k) for k in inputs.values())):
@@ -240,6 +241,8 @@ class Keys(Named):
             h.update("|".join(texts).encode())
             if pinned:
                 h.update(text_of(_values_at(own, kind, n)))
+            if near:
+                h.update(text_of(n, _plain({k: near_pins(p, n) for k, p in near.items()})))
             out.append(h.hexdigest()[:24])
         return tuple(out)
 

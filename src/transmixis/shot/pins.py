@@ -14,8 +14,15 @@ def parameter(name: str) -> str:
     return name.partition(".")[0]
 
 
-def value_at(pins: tuple[Pin, ...], frame: int) -> Any:
-    """Value of sorted `pins` (at least one) at `frame`: held outside, eased between. Lists are eased item by item."""
+def near_pins(pins: tuple[Pin, ...], frame: int) -> tuple[Pin, ...]:
+    """Those of sorted `pins` that the values from a frame before to a frame after hang on."""
+    first = max((i for i, p in enumerate(pins) if p.frame <= frame - 1), default=0)
+    last = min((i for i, p in enumerate(pins) if p.frame >= frame + 1), default=len(pins) - 1)
+    return pins[first : last + 1]
+
+
+def value_at(pins: tuple[Pin, ...], frame: float) -> Any:
+    """Value of sorted `pins` (at least one) at `frame`, or between two: held outside, eased between. Lists are eased item by item."""
     if frame <= pins[0].frame:
         return pins[0].value
     for a, b in pairwise(pins):

@@ -23,6 +23,7 @@ from transmixis.shot.pins import parameter
 from transmixis.shot.products import Products, StepInputs
 from transmixis.shot.refs import checked, product_of, split_ref
 from transmixis.shot.steps import kind_of
+from transmixis.shot.steps.params import facts
 
 SIZES = {"Full size": 1, "Half size": 2, "Quarter size": 4}
 
@@ -90,8 +91,10 @@ class SmallInputs(StepInputs):
 
     def pins(self) -> Pins:
         kind, by = kind_of(self._step.kind), self._small.by
+        lengths = {k for k, f in kind.Params.model_fields.items() if facts(f).get("unit") == "px"}
         return {
-            k: tuple(_scaled_pin(p, by) for p in v) if parameter(k) in kind.positions else v for k, v in self._step.pins.items()
+            k: tuple(_scaled_pin(p, by, k in lengths) for p in v) if parameter(k) in {*kind.positions, *lengths} else v
+            for k, v in self._step.pins.items()
         }
 
     def fresh(self, slot: str, frame: int) -> Product:
@@ -131,7 +134,8 @@ def _averaged(picture: Array, by: int) -> Array:
 def _small_motion(m: Motion, by: int) -> Motion:
     """A motion in small px: matrices and places from small to full, and back."""
     grow, shrink = np.diag([by, by, 1.0]), np.diag([1 / by, 1 / by, 1.0])
-    return replace(m, matrix=shrink @ m.matrix @ grow, about=np.asarray(m.about) / by, error=m.error / by)
+    within = None if m.within is None else shrink @ m.within @ grow
+    return replace(m, matrix=shrink @ m.matrix @ grow, about=np.asarray(m.about) / by, error=m.error / by, within=within)
 
 
 def _small_shot(shot: Shot, by: int) -> Shot:
@@ -158,5 +162,5 @@ def _scaled(value: Any, by: int) -> Any:
     return tuple(_scaled(v, by) for v in value) if isinstance(value, (list, tuple)) else value
 
 
-def _scaled_pin(pin: Pin, by: int) -> Pin:
-    return pin.model_copy(update={"value": _scaled(pin.value, by)})
+def _scaled_pin(pin: Pin, by: int, length: bool) -> Pin:
+    return pin.model_copy(update={"value": pin.value / by if length else _scaled(pin.value, by)})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numba import njit, prange
 
 from transmixis.core.types import Array, Matte, Rgb, Rgba
 
@@ -21,22 +22,16 @@ def with_alpha(picture: Array) -> Rgba:
 
 def over(front: Rgba, back: Array) -> Array:
     """`front` (h, w, 4) over `back` (h, w, 3 or 4), both premultiplied; gives as many channels as `back` has."""
-    channels = back.shape[2]
-    return np.asarray(front[..., :channels] + (1 - front[..., 3:]) * back, np.float32)
-
-
-def added(front: Rgba, back: Array) -> Array:
-    """Light on light: the front's colour added to the back; the back's alpha stays (plus, W3C Compositing and Blending, 2015, 9.1.13,
-    for the colour)."""
-    out = np.array(back, np.float32)
-    out[..., :3] = back[..., :3] + front[..., :3]
+    out = np.empty(back.shape, np.float32)
+    _over(np.ascontiguousarray(front, np.float32), np.ascontiguousarray(back, np.float32), out)
     return out
 
 
-def screened(front: Rgba, back: Array) -> Array:
-    """Screen, 1 - (1 - a)(1 - b) (W3C Compositing and Blending, 2015, 10.1.3), for light that may be brighter than white: there the
-    front adds nothing, so that nothing grows darker."""
-    a, b = front[..., :3], back[..., :3]
-    out = np.array(back, np.float32)
-    out[..., :3] = b + a * np.clip(1 - b, 0, 1)
-    return out
+@njit(parallel=True, cache=True, nogil=True)
+def _over(front, back, out):  # type: ignore[no-untyped-def]
+    h, w, channels = back.shape
+    for y in prange(h):
+        for x in range(w):
+            keep = np.float32(1) - front[y, x, 3]
+            for c in range(channels):
+                out[y, x, c] = front[y, x, c] + keep * back[y, x, c]

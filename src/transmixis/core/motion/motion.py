@@ -30,11 +30,14 @@ class Motion:
     known: bool = True
     error: float = float("nan")
     why: str = ""
+    within: Array | None = (
+        None  # (k, 3, 3) the matrix at equal times from half a frame before to half a frame after, where its way is known
+    )
 
     @property
     def nbytes(self) -> int:
         """Bytes held, for the cache."""
-        return int(self.matrix.nbytes + self.about.nbytes) + 64
+        return int(self.matrix.nbytes + self.about.nbytes) + 64 + (0 if self.within is None else int(self.within.nbytes))
 
 
 def moved_points(matrix: Array, points: Array) -> Array:

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from transmixis.core.build.moving import Way, between
 from transmixis.core.errors import UserError
 from transmixis.core.motion.motion import EVERYTHING, TAKES, moved_points, taken, through
 from transmixis.core.motion.smooth import smoothed
@@ -76,6 +77,53 @@ def hold_at(inputs: Inputs, params: Any, frame: int) -> Hold:
         matrix = np.linalg.inv(matrix)
         matrix = matrix / matrix[2, 2]
     return Hold(matrix, known, error, why)
+
+
+def hold_way(inputs: Inputs, params: Any, frame: int) -> Way:
+    """The matrix of the attachment at a time about a frame (-0.5..0.5 frames from it): along the motion's own way where it tells it, else through the frames beside."""
+    now = hold_at(inputs, params, frame)
+    if not inputs.has("motion"):
+        return lambda t: now.matrix
+    exact = _within(inputs, params, frame)
+    if exact is not None:
+        return _through_samples(exact)
+    beside = []
+    for n in (frame - 1, frame + 1):
+        hold = hold_at(inputs, params, n) if 1 <= n <= inputs.shot.length else None
+        beside.append(hold.matrix if hold and hold.known else None)
+    if beside == [None, None]:
+        return lambda t: now.matrix
+    before, after = beside
+    if before is None and after is not None:
+        before = now.matrix @ np.linalg.inv(after) @ now.matrix
+    if after is None and before is not None:
+        after = now.matrix @ np.linalg.inv(before) @ now.matrix
+    assert before is not None and after is not None
+    about = np.array([[0.0, 0], [inputs.shot.width, 0], [inputs.shot.width, inputs.shot.height], [0, inputs.shot.height]])
+    return lambda t: now.matrix if t == 0 else between(before, now.matrix, after, about, t)
+
+
+def _within(inputs: Inputs, params: Any, frame: int) -> Array | None:
+    """(k, 3, 3) of the attachment within the frame, where the motion tells its own way."""
+    motion = inputs.motion("motion", frame)
+    base = inputs.motion("motion", min(int(params.at), inputs.shot.length))
+    if motion.within is None or not motion.known or params.calm > 0:
+        return None
+    about, back = moved_points(base.matrix, base.about), np.linalg.inv(base.matrix)
+    out = [taken(m @ back, params.takes, about) for m in motion.within]
+    return np.stack([np.linalg.inv(m) for m in out] if params.way == AGAINST else out)
+
+
+def _through_samples(matrices: Array) -> Way:
+    """Between matrices at equal times from -0.5 to 0.5, straight from one to the next."""
+    times = np.linspace(-0.5, 0.5, len(matrices))
+
+    def way(t: float) -> Array:
+        i = int(np.clip(np.searchsorted(times, t) - 1, 0, len(times) - 2))
+        share = float(np.clip((t - times[i]) / (times[i + 1] - times[i]), 0, 1))
+        return np.asarray((1 - share) * matrices[i] + share * matrices[i + 1])
+
+    return way
 
 
 def _bridged(inputs: Inputs, params: Any, base: Array, about: Array, frame: int) -> Array | None:

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from transmixis.core.build.moving import placed_moving
-from transmixis.core.build.over import over, with_alpha
+from transmixis.core.build.over import with_alpha
 from transmixis.core.build.place import local_scale
 from transmixis.core.build.stand import slip_card
 from transmixis.core.motion.motion import through
@@ -18,6 +18,7 @@ from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKi
 from transmixis.shot.model import Step
 from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_reading, hung_points, looked_at, set_back
 from transmixis.shot.steps.attachment import hidden as not_seen
+from transmixis.shot.steps.laying import CROP, WHERE, Laid, cropped, ends_faded, laid
 from transmixis.shot.steps.params import hidden, number
 from transmixis.shot.steps.place import RESOLUTION_LIMIT
 
@@ -25,11 +26,10 @@ Corner = tuple[float, float]
 CORNERS = "Drag from corner to corner, then drag each corner to its place."
 
 
-class LayInParams(Attached):
+class LayInParams(Attached, Laid):
     corners: tuple[Corner, ...] = hidden(
         ()
     )  # top left, top right, bottom right, bottom left; px of the frame at which it was set
-    opacity: float = number(1.0, 0.0, 1.0, "%", "Opacity", "How much of the picture is there.", percent=True)
     soften: float = number(0.0, 0.0, 20.0, "px", "Soften", "Softens it to the plate's sharpness.", step=0.05)
     shutter: float = number(
         180.0, 0.0, 360.0, "°", "Shutter", "Smears it by its own way while the shutter is open, as the plate is.", step=5
@@ -39,7 +39,7 @@ class LayInParams(Attached):
 class LayIn(StepKind[LayInParams]):
     kind, title, stage, product = "lay_in", "Lay in", "Build", "picture"
     gives = ("picture", "matte")
-    version = 2
+    version = 3
     roles = ("result",)
     says = "lays a picture into four corners"
     work = "place and match"
@@ -53,6 +53,8 @@ class LayIn(StepKind[LayInParams]):
         Slot("back", "the picture behind", ground=True, usual=("step:result", "step:mended", "plate:hero", "plate:any")),
         HANGS_ON,
         Slot("before", "mattes of what passes in front", takes="matte", optional=True, many=True, usual=("step:cut out",)),
+        CROP,
+        WHERE,
     )
     scales = True
     Params = LayInParams
@@ -77,16 +79,16 @@ class LayIn(StepKind[LayInParams]):
         hold = hold_at(inputs, params, frame)
         if len(params.corners) != 4 or not_seen(inputs, params, hold):
             return Product(picture=back, matte=np.zeros(size, np.float32), work=(hold, None))
-        front = _front(inputs, frame)
+        front = ends_faded(_front(inputs, frame), params.ends)
         fit = through(_rectangle(front), np.asarray(params.corners))
         now = hold.matrix @ fit
         made = placed_moving(front, *self._ways(inputs, params, fit, now, frame), size, params.shutter)
         if params.soften > 0:
             made = np.asarray(cv2.GaussianBlur(made, (0, 0), params.soften))
-        made = made * np.float32(params.opacity)
+        made = cropped(inputs, params, made, frame)
         for matte in inputs.mattes("before", frame):
             made = made * (1 - matte[..., None])
-        return Product(picture=over(made, back), matte=np.ascontiguousarray(made[..., 3]), work=(hold, now))
+        return Product(picture=laid(params, made, back), matte=np.ascontiguousarray(made[..., 3]), work=(hold, now))
 
     def _ways(self, inputs: Inputs, params: LayInParams, fit: Array, now: Array, frame: int) -> tuple[Array, Array, Array]:
         """Where it lies in the frame before, in this one and in the next; where one is not known, as the other side tells."""

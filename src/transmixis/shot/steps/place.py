@@ -1,41 +1,53 @@
-"""Place: puts one picture over another, scaled, moved and faded, with pins over time."""
+"""Place: puts one picture over another, scaled, moved, turned and faded, with pins over time and smeared by its own way."""
 
 from __future__ import annotations
+
+from typing import Any
 
 import cv2
 import numpy as np
 
-from transmixis.core.build.over import added, over, screened, with_alpha
-from transmixis.core.build.place import fit_scale, placed, placing_matrix
+from transmixis.core.build.moving import Way, corners_of, smeared
+from transmixis.core.build.over import with_alpha
+from transmixis.core.build.place import fit_scale, placing_matrix
+from transmixis.core.errors import UserError
+from transmixis.core.motion.motion import moved_points
+from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
-from transmixis.shot.contract import BACKGROUND, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.contract import BACKGROUND, Inputs, Pins, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.model import Step
-from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_reading, looked_at
+from transmixis.shot.pins import value_at
+from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_reading, hold_way, looked_at
 from transmixis.shot.steps.attachment import hidden as not_seen
+from transmixis.shot.steps.laying import CROP, ENDS, WHERE, Laid, blur_reading, cropped, end_reading, ends_faded, laid
 from transmixis.shot.steps.params import choice, number
 
-OVER, ADD, SCREEN_BLEND = "over", "add", "screen"
-BLENDS = {OVER: over, ADD: added, SCREEN_BLEND: screened}
 RESOLUTION_LIMIT = 1.25  # enlargement: beyond this softness shows beside an untouched plate (docs/limits.md)
 
 
-class PlaceParams(Attached):
+PATH = ("x", "y", "scale", "turn", "pivot_x", "pivot_y")  # what it goes along between frames too
+
+
+class PlaceParams(Attached, Laid):
     moved: str = choice("front", ("front", "back"), "Moves", "Which of the two pictures the settings below move.")
     x: float = number(0.0, -20000, 20000, "px", "Right", "Moves to the right; below zero to the left.", step=1.0)
     y: float = number(0.0, -20000, 20000, "px", "Down", "Moves down; below zero up.", step=1.0)
     scale: float = number(
         1.0, 0.01, 20.0, "×", "Scale", "1 is the picture's own size (the back one is first fitted to fill the frame).", step=0.01
     )
-    turn: float = number(0.0, -3600.0, 3600.0, "°", "Turn", "Turns about the picture's middle, anticlockwise.", step=0.5)
-    opacity: float = number(1.0, 0.0, 1.0, "%", "Opacity", "How much of the front picture is there.", percent=True)
-    blend: str = choice(
-        OVER,
-        (OVER, ADD, SCREEN_BLEND),
-        "Blend",
-        "Over covers by its matte; add and screen let light on black glow over what lies behind.",
+    turn: float = number(0.0, -3600.0, 3600.0, "°", "Turn", "Turns about its pivot, anticlockwise.", step=0.5)
+    pivot_x: float = number(
+        0.0, -20000, 20000, "px", "Pivot right", "Where it turns and grows: so far right of its own middle.", step=1.0
     )
+    pivot_y: float = number(
+        0.0, -20000, 20000, "px", "Pivot down", "So far below its own middle; the top of a rope, the base of a flame.", step=1.0
+    )
+    flip: str = choice("no", ("no", "left to right"), "Flipped", "Left to right, so that a copy is no twin.")
     soften: float = number(0.0, 0.0, 50.0, "px", "Soften", "Softens the front picture, as what is out of focus.", step=0.1)
+    shutter: float = number(
+        180.0, 0.0, 360.0, "°", "Shutter", "Smears it by its own way while the shutter is open, as the plate is.", step=5
+    )
 
 
 class Place(StepKind[PlaceParams]):
@@ -49,36 +61,44 @@ class Place(StepKind[PlaceParams]):
         Slot("front", "the picture in front", usual=("step:subject",)),
         Slot("back", "the picture behind", optional=True, ground=True, usual=("plate:background", "plate:still")),
         HANGS_ON,
+        CROP,
+        WHERE,
     )
+    version = 2
     scales = True
     Params = PlaceParams
     offsets = ("x", "y")
+    near_pins = PATH
     timeless = True
 
     def stays(self, step: Step) -> str:
         return "it moves the picture behind; let it move the front one" if step.params.get("moved") == "back" else ""
 
     def looks_at(self, slot: str, params: PlaceParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
-        return looked_at(params, frame, length)
+        return looked_at(params, frame, length, beside=1)
 
     def compute(self, inputs: Inputs, params: PlaceParams, frame: int) -> Product:
         size = (inputs.shot.height, inputs.shot.width)
-        front = with_alpha(inputs.picture("front", frame))
-        moved_front = params.moved == "front"
+        front = _front(inputs, params, frame)
         hold = hold_at(inputs, params, frame)
-        opacity = 0.0 if not_seen(inputs, params, hold) else params.opacity
-        way = hold.matrix @ _matrix(params, front, size, fitted=False, moved=moved_front)
-        front = placed(front, way, size)
-        if params.soften > 0:
-            front = np.asarray(cv2.GaussianBlur(front, (0, 0), params.soften))
-        if opacity < 1:
-            front = front * np.float32(opacity)
-        under = np.zeros((*size, 3), np.float32)
-        if inputs.has("back"):
-            back = inputs.picture("back", frame)
-            under = placed(back, _matrix(params, back, size, fitted=True, moved=not moved_front), size, edge="carry")
-        picture = BLENDS[params.blend](front, under) if inputs.has("back") else front
-        return Product(picture=picture, matte=front[..., 3], work=under)
+        way = front_way(inputs, params, front, frame)
+        if not_seen(inputs, params, hold):
+            front = np.zeros((*size, 4), np.float32)
+        else:
+            front = smeared(front, way, size, params.shutter)
+            if params.soften > 0:
+                front = np.asarray(cv2.GaussianBlur(front, (0, 0), params.soften))
+            front = cropped(inputs, params, front, frame)
+        if not inputs.has("back"):
+            return Product(picture=front, matte=front[..., 3], work=None)
+        back = inputs.picture("back", frame)
+        moves = params.moved == "back"
+
+        def behind(t: float) -> Array:
+            return _matrix(_params_at(inputs, params, frame, t), back, size, fitted=True, moved=moves)
+
+        under = smeared(back, behind, size, params.shutter if moves else 0.0, edge="carry")
+        return Product(picture=laid(params, front, under), matte=front[..., 3], work=under)
 
     def read(self, inputs: Inputs, params: PlaceParams, product: Product, frame: int) -> list[Reading]:
         size = (inputs.shot.height, inputs.shot.width)
@@ -86,13 +106,78 @@ class Place(StepKind[PlaceParams]):
         if inputs.has("back"):
             back = inputs.picture("back", frame)
             scales.append(fit_scale(back.shape[:2], size) * (params.scale if params.moved == "back" else 1.0))
-        out = [*hold_reading(inputs, hold_at(inputs, params, frame)), Reading("enlargement", max(scales), "×", RESOLUTION_LIMIT)]
-        if inputs.has("back"):
+        hold = hold_at(inputs, params, frame)
+        out = [*hold_reading(inputs, hold), Reading("enlargement", max(scales), "×", RESOLUTION_LIMIT)]
+        front = _front(inputs, params, frame)
+        way = front_way(inputs, params, front, frame)
+        if not not_seen(inputs, params, hold):
+            out.append(blur_reading(inputs, way, corners_of(front), params.shutter))
+        if product.work is not None and product.picture is not None:
             bare = params.moved == "back" and _leaves_gap(params, inputs.picture("back", frame), size)
             out.append(
                 Reading("gap", 1.0 if bare else 0.0, "", 1.0, note="the back picture does not fill the frame" if bare else "")
             )
+            out.append(end_reading(product.picture, product.work, way(0.0), (front.shape[0], front.shape[1])))
         return out
+
+    def propose(self, inputs: Inputs, params: PlaceParams, progress: Progress) -> Proposal | None:
+        """Fade the picture's own ends where one of them shows."""
+        if not inputs.has("back"):
+            return None
+        size = (inputs.shot.height, inputs.shot.width)
+
+        def worst(n: int, ends: float) -> float:
+            tried = params.model_copy(update={"ends": ends})
+            made = self.compute(inputs, tried, n)
+            front = _front(inputs, tried, n)
+            assert made.picture is not None
+            return end_reading(made.picture, made.work, front_way(inputs, tried, front, n)(0.0), front.shape[:2]).value or 0.0
+
+        seen = sampled(inputs.shot.length, 5, lambda n: worst(n, params.ends), progress, "looking for its ends")
+        now = max(seen.values())
+        if now < ENDS or params.ends > 0:
+            return None
+        n = max(seen, key=lambda k: seen[k])
+        by = float(np.clip(round(0.06 * size[0]), 24, 100))
+        then = worst(n, by)
+        return Proposal(
+            {"ends": by},
+            f"The picture's own straight end shows by {now:.1f} levels at frame {n}; faded over {by:.0f} px it does by {then:.1f}.",
+            gains="No straight edge.",
+            costs="What lies near its border fades too.",
+        )
+
+
+def _front(inputs: Inputs, params: PlaceParams, frame: int) -> Array:
+    """What is laid, (h, w, 4), its ends faded."""
+    front = with_alpha(inputs.picture("front", frame))
+    if params.flip != "no":
+        front = np.ascontiguousarray(front[:, ::-1])
+    return ends_faded(front, params.ends)
+
+
+def front_way(inputs: Inputs, params: PlaceParams, front: Array, frame: int) -> Way:
+    """Where the front picture lies about a frame."""
+    size = (inputs.shot.height, inputs.shot.width)
+    hold = hold_way(inputs, params, frame)
+    moves = params.moved == "front"
+
+    def way(t: float) -> Array:
+        return hold(t) @ _matrix(_params_at(inputs, params, frame, t), front, size, fitted=False, moved=moves)
+
+    return way
+
+
+def _params_at(inputs: Inputs, params: PlaceParams, frame: int, t: float) -> PlaceParams:
+    """The settings as they are eased `t` frames from a frame."""
+    pins = inputs.pins()
+    if t == 0 or not any(pins.get(k) for k in PATH):
+        return params
+    try:
+        values: dict[str, Any] = {k: float(value_at(pins[k], frame + t)) for k in PATH if pins.get(k)}
+    except (TypeError, ValueError) as e:
+        raise UserError("A pin of the place holds no number; set it anew.") from e
+    return params.model_copy(update=values)
 
 
 def _matrix(params: PlaceParams, picture: Array, size: tuple[int, int], *, fitted: bool, moved: bool) -> Array:
@@ -100,7 +185,13 @@ def _matrix(params: PlaceParams, picture: Array, size: tuple[int, int], *, fitte
     base = fit_scale(shape, size) if fitted else 1.0
     if not moved:
         return placing_matrix(shape, size, 0, 0, base, 0)
-    return placing_matrix(shape, size, params.x, params.y, base * params.scale, params.turn)
+    matrix = placing_matrix(shape, size, params.x, params.y, base * params.scale, params.turn)
+    if not (params.pivot_x or params.pivot_y):
+        return matrix
+    still = placing_matrix(shape, size, params.x, params.y, base, 0)  # the pivot stays where the picture's own size has it
+    pivot = np.array([[shape[1] / 2 + params.pivot_x, shape[0] / 2 + params.pivot_y]])
+    off = (moved_points(still, pivot) - moved_points(matrix, pivot))[0]
+    return np.asarray(np.array([[1, 0, off[0]], [0, 1, off[1]], [0, 0, 1.0]]) @ matrix)
 
 
 def _leaves_gap(params: PlaceParams, back: Array, size: tuple[int, int]) -> bool:

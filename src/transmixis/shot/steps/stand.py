@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from transmixis.core.build.over import over, with_alpha
+from transmixis.core.build.over import with_alpha
 from transmixis.core.build.place import local_scale
 from transmixis.core.build.stand import (
     SHADES,
@@ -27,7 +27,8 @@ from transmixis.core.types import Array
 from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKind
 from transmixis.shot.model import Step
 from transmixis.shot.steps.attachment import SLIDES
-from transmixis.shot.steps.params import Params, choice, hidden, number
+from transmixis.shot.steps.laying import CROP, WHERE, Laid, cropped, ends_faded, laid
+from transmixis.shot.steps.params import choice, hidden, number
 from transmixis.shot.steps.place import RESOLUTION_LIMIT
 
 PICTURE, BOX = "a picture", "a box"
@@ -36,7 +37,7 @@ UPRIGHT, LYING = "upright", "flat"
 FOOT = "Press where its lower edge stands, or drag it there."
 
 
-class StandParams(Params):
+class StandParams(Laid):
     foot: tuple[tuple[float, float], ...] = hidden(())  # px of the frame at which it was set
     at: float = number(1, 1, 1_000_000, "frame", "Set at", "The frame in which its place was pressed.", step=1)
     thing: str = choice(PICTURE, (PICTURE, BOX), "Stands", "The picture in front (a test card if none is connected), or a box.")
@@ -50,7 +51,6 @@ class StandParams(Params):
         0.0, -360, 360, "°", "Turned", "About the upright, from facing the camera at the frame it was set.", step=1
     )
     lies: str = choice(UPRIGHT, (UPRIGHT, LYING), "Lies", "A picture stands upright, or lies flat on the ground.")
-    opacity: float = number(1.0, 0.0, 1.0, "%", "Opacity", "How much of it is there.", percent=True)
     shutter: float = number(180.0, 0.0, 360.0, "°", "Shutter", "Smears it by the camera's way while the shutter is open.", step=5)
 
 
@@ -65,7 +65,10 @@ class Stand(StepKind[StandParams]):
         Slot("back", "the picture behind", ground=True, usual=("step:result", "step:mended", "plate:hero", "plate:any")),
         Slot("camera", "the solved camera", takes="camera", whole=True, usual=("step:camera",)),
         Slot("before", "mattes of what passes in front", takes="matte", optional=True, many=True, usual=("step:cut out",)),
+        CROP,
+        WHERE,
     )
+    version = 2
     Params = StandParams
     tools = ("point",)
     positions = ("foot",)
@@ -114,7 +117,7 @@ class Stand(StepKind[StandParams]):
             shades = (SHADES[0], SHADES[0], SHADES[1], SHADES[1], SHADES[2])
             eye = self._camera(inputs, frame)
             return [(c, slip_card(s)) for c, s in zip(sides, shades, strict=True) if c.faces(eye)]
-        picture = with_alpha(inputs.picture("front", frame)) if inputs.has("front") else slip_card()
+        picture = ends_faded(with_alpha(inputs.picture("front", frame)), params.ends) if inputs.has("front") else slip_card()
         height = params.width * picture.shape[0] / picture.shape[1]
         return [(card_at(foot, params.width, height, turn, lying=params.lies == LYING), picture)]
 
@@ -138,10 +141,11 @@ class Stand(StepKind[StandParams]):
         if not camera.known:
             return Product(picture=back, matte=empty, work=(None, f"the camera is not known here: {camera.why}"))
         cards = self._cards(inputs, params, frame)
-        made = drawn(cards, self._around(inputs, frame), size, params.shutter) * np.float32(params.opacity)
+        made = drawn(cards, self._around(inputs, frame), size, params.shutter)
+        made = cropped(inputs, params, made, frame)
         for matte in inputs.mattes("before", frame):
             made = made * (1 - matte[..., None])
-        return Product(picture=over(made, back), matte=np.ascontiguousarray(made[..., 3]), work=(cards, ""))
+        return Product(picture=laid(params, made, back), matte=np.ascontiguousarray(made[..., 3]), work=(cards, ""))
 
     def read(self, inputs: Inputs, params: StandParams, product: Product, frame: int) -> list[Reading]:
         cards, why = product.work

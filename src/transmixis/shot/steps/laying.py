@@ -1,0 +1,116 @@
+"""What all steps share that lay one picture over another: how it blends, how much of it is there, where it is cropped and clipped, and what would give it away."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+
+from transmixis.core.build.blend import DISPLAY, LIES, LIGHTS, LINEAR, MODES, OVER, TOP, blended, composed
+from transmixis.core.build.moving import Way, asked_blur
+from transmixis.core.build.straight import ends_in_frame
+from transmixis.core.readings import Reading
+from transmixis.core.survey.opened import open_share
+from transmixis.core.types import Array
+from transmixis.shot.contract import Inputs, Slot
+from transmixis.shot.steps.params import Params, choice, number
+
+USUAL_SHUTTER = 180.0  # degrees: half of the time, where the plate does not tell (common practice)
+OFF_BLUR = 1.0  # px: less is not seen beside the softness of any edge (judgement, docs/limits.md)
+ENDS = 2.0  # levels of 8 bit: an element's straight end shows from there on, as a mend's seam does (docs/limits.md)
+
+CROP = Slot("crop", "what of it is to be seen (a shape or matte)", takes="matte", optional=True, many=True, usual=())
+WHERE = Slot("where", "only where this is (clipped into another's matte)", takes="matte", optional=True, many=True, usual=())
+
+
+class Laid(Params):
+    """The common group; a kind with it has the slots CROP and WHERE."""
+
+    opacity: float = number(1.0, 0.0, 1.0, "%", "Opacity", "How much of the front picture is there.", percent=True)
+    blend: str = choice(
+        OVER,
+        MODES,
+        "Blend",
+        "Over covers by its matte; add and screen let light on black glow over what lies behind; the others as the standard for pictures in pages has them.",
+    )
+    light: str = choice(
+        LINEAR, LIGHTS, "Blends in", "Linear light, as light does it; or the display's values, as most programs for pages do."
+    )
+    puts: str = choice(
+        TOP, LIES, "Lies", "On top of what is behind; only where there is something; underneath; or it cuts a hole into it."
+    )
+    feather: float = number(
+        0.0, 0.0, 500.0, "px", "Crop's edge", "How wide the cropping shape goes over into nothing, inwards from it.", step=1
+    )
+    ends: float = number(
+        0.0, 0.0, 500.0, "px", "Ends fade", "Fades the picture's own straight ends over so many of its pixels.", step=1
+    )
+
+
+def ends_faded(front: Array, px: float) -> Array:
+    """A picture (h, w, 4) that fades towards its own border over so many pixels, smoothly."""
+    if px <= 0:
+        return front
+    h, w = front.shape[:2]
+
+    def ramp(n: int) -> Array:
+        d = np.minimum(np.arange(n) + 0.5, n - np.arange(n) - 0.5)
+        t = np.clip(d / min(px, n / 2), 0, 1)
+        return np.asarray(t * t * (3 - 2 * t), np.float32)
+
+    return np.asarray(front * (ramp(h)[:, None] * ramp(w)[None])[..., None])
+
+
+def cropped(inputs: Inputs, params: Any, front: Array, frame: int) -> Array:
+    """What of a placed picture (h, w, 4) is to be seen, by the mattes at CROP and WHERE and by its opacity."""
+    share: Array | None = None
+    for matte in inputs.mattes("crop", frame):
+        soft = inwards(matte, params.feather)
+        share = soft if share is None else np.maximum(share, soft)
+    for matte in inputs.mattes("where", frame):
+        share = matte if share is None else share * matte
+    if share is not None:
+        front = front * (share * np.float32(params.opacity))[..., None]
+    elif params.opacity < 1:
+        front = front * np.float32(params.opacity)
+    return front
+
+
+def inwards(matte: Array, px: float) -> Array:
+    """A matte that fades inwards over so many px, so that nothing shows beyond its outline."""
+    if px <= 0:
+        return matte
+    inside = np.asarray(matte > 0.5, np.uint8)
+    padded = cv2.copyMakeBorder(inside, 1, 1, 1, 1, cv2.BORDER_REPLICATE)  # it does not fade where the frame ends
+    away = cv2.distanceTransform(padded, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)[1:-1, 1:-1]
+    t = np.clip(away / px, 0, 1)
+    return np.asarray(matte * t * t * (3 - 2 * t), np.float32)
+
+
+def laid(params: Any, front: Array, back: Array) -> Array:
+    """A placed and cropped picture laid over what is behind it."""
+    if params.puts != TOP:
+        return composed(front, back, params.puts)
+    return blended(front, back, params.blend, params.light)
+
+
+def blur_reading(inputs: Inputs, way: Way, about: Array, shutter: float) -> Reading:
+    """Whether what is laid is smeared as its speed asks for at the plate's own shutter."""
+    survey = inputs.survey_if_there("back") if inputs.has("back") else None
+    share = open_share(survey) if survey is not None else None
+    plate = USUAL_SHUTTER if share is None else 360 * share
+    asked, got = asked_blur(way, about, plate), asked_blur(way, about, shutter)
+    note = f"its way asks for {asked:.1f} px at {plate:.0f}°, it has {got:.1f} px"
+    note += "" if share is not None else " (the plate does not tell its shutter; 180° is usual)"
+    return Reading("motion blur", abs(got - asked), "px", OFF_BLUR, note=note)
+
+
+def end_reading(product: Array, under: Array, matrix: Array, shape: tuple[int, int]) -> Reading:
+    """How much an element's own straight end shows in the frame."""
+    worst, spot = ends_in_frame(product, under, matrix, shape)
+    note = "none of its ends lies in the frame" if worst is None else "where its own border lies in the frame"
+    return Reading("straight end", 0.0 if worst is None else worst, "levels", ENDS, spot=spot, note=note)
+
+
+__all__ = ["CROP", "DISPLAY", "WHERE", "Laid", "blur_reading", "cropped", "end_reading", "ends_faded", "inwards", "laid"]
