@@ -54,7 +54,6 @@ def test_it_is_the_mean_of_256_moments(name: str, shutter: float) -> None:
         - linear_to_srgb(np.clip(truth[..., :3] + 0.2 * (1 - truth[..., 3:]), 0, 1))
     )
     there = truth[..., 3] > 0.001
-    print(name, shutter, looks_needed(corners_of(picture), way, share), float(np.sqrt((off[there] ** 2).mean())))
     assert float(np.sqrt((off[there] ** 2).mean())) < 1.0
     assert made[..., 3].sum() == pytest.approx(truth[..., 3].sum(), rel=2e-3)
 

@@ -174,7 +174,9 @@ def test_place_with_pins_moves_over_time(tiny_plates: Path) -> None:
     from transmixis.shot.pins import set_pin
 
     shot = made_shot(tiny_plates)
-    step = set_pin(set_pin(shot.step("place"), "x", Pin(frame=1, value=0.0, easing="linear")), "x", Pin(frame=5, value=8.0))
+    placed = shot.step("place")
+    placed = placed.model_copy(update={"params": {**placed.params, "shutter": 0.0}})
+    step = set_pin(set_pin(placed, "x", Pin(frame=1, value=0.0, easing="linear")), "x", Pin(frame=5, value=8.0))
     r = renderer_for(tiny_plates, shot.with_step(step))
     still = renderer_for(tiny_plates, shot)
     moved, there = r.product("step:place", 5).matte, still.product("step:place", 5).matte

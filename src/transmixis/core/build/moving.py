@@ -17,7 +17,7 @@ from transmixis.core.build.place import Edge, placed
 from transmixis.core.motion.motion import moved_points, through
 from transmixis.core.types import Array
 
-UNLIKE = 1.5  # px that corners may move apart of each other within a look: its rms is under a level against 256 moments
+UNLIKE = 2.0  # px that corners may move apart of each other within a look: its rms is under a level against 256 moments
 FINEST = 64  # steps by which that is told
 MOST = 96  # looks
 FINE = 8  # looks at the way a pixel of it, for the smear within a look

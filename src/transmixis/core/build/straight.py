@@ -34,10 +34,9 @@ def ends_in_frame(
         scale = float(np.hypot(*(b - a))) / count  # element px to a frame px
         at = moved_points(matrix, along + INSIDE * scale * inward)
         out = moved_points(matrix, along - INSIDE * scale * inward)
+        both = np.concatenate([at, out], axis=1)
         seen = (
-            np.isfinite(at).all(axis=1)
-            & (np.minimum(at, out) >= 1).all(axis=1)
-            & (np.maximum(at, out) <= [fw - 1, fh - 1]).all(axis=1)
+            np.isfinite(both).all(axis=1) & (both.min(axis=1) >= 1) & ((np.array([fw, fh, fw, fh]) - 1 - both).min(axis=1) >= 0)
         )
         x, y = (
             np.floor(np.nan_to_num(at[:, 0])).astype(int).clip(0, fw - 1),
@@ -45,7 +44,7 @@ def ends_in_frame(
         )
         added = to_codes(made[y, x, :3][None]).mean(axis=2)[0] - to_codes(under[y, x, :3][None]).mean(axis=2)[0]
         for k in range(0, count, RUN):
-            part = seen[k : k + RUN] > 0
+            part = seen[k : k + RUN]
             if part.sum() < RUN // 2:
                 continue
             step = abs(float(added[k : k + RUN][part].mean())) * LEVELS
