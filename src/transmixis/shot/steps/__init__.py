@@ -26,6 +26,7 @@ from transmixis.shot.steps.made_up import MadeUp
 from transmixis.shot.steps.marker_sweep import MarkerSweep
 from transmixis.shot.steps.marks import Marks
 from transmixis.shot.steps.match import Match
+from transmixis.shot.steps.movement import Movement
 from transmixis.shot.steps.moving_patch import MovingPatch
 from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.place import Place
@@ -84,6 +85,7 @@ KINDS: dict[str, AnyKind] = {
         Patch(),
         Match(),
         LoopStep(),
+        Movement(),
         Place(),
         LayIn(),
         Stand(),
