@@ -15,6 +15,7 @@ SMALLEST = 12  # px: what is coarser is one picture
 LOCAL = 3.0  # times a band's size over which its strength is compared
 MOST = 1.9  # times that a band is made stronger at most: two pictures of nothing in common come to 1.41
 TURNS, FINE = 4, 1.5  # px: detail is what is finer
+LEAST_FLOW = 12  # px of a side, under which flow tells nothing
 LITTLE = 1e-6  # of the code's variance
 
 
@@ -88,6 +89,8 @@ def _fine(x: Array) -> Array:
 
 def _carried(one: Array, other: Array, share: float) -> Array:
     """Both carried towards each other along the flow between them, then blended and made as contrasty as the pair."""
+    if max(one.shape[:2]) < LEAST_FLOW:
+        return _by_bands(one, other, share)
     grey = [(np.clip(p[..., :3].mean(axis=2), 0, 1) * 255).astype(np.uint8) for p in (one, other)]
     dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
     there, back = (np.asarray(dis.calc(p, q, None)) for p, q in (grey, grey[::-1]))  # type: ignore[call-overload]

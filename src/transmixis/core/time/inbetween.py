@@ -10,6 +10,7 @@ from numba import njit
 from transmixis.core.colour.curves import LUMA, linear_to_srgb
 from transmixis.core.types import Array
 
+LEAST_FLOW = 12  # px of a side, under which flow tells nothing
 SHARP = 12.0  # how decidedly what agrees goes before what does not, for each 0.1 of the code
 BEST = 3.0  # the same between the two frames
 ALIKE = 0.015  # of the code: so much both are off by resampling alone
@@ -47,6 +48,8 @@ class Pair:
 
 def _flow(one: Array, other: Array) -> Array:
     """(h, w, 2) px: where in the other lies what one shows (Kroeger et al., 2016), to the finest."""
+    if max(one.shape) < LEAST_FLOW:
+        return np.zeros((*one.shape, 2), np.float32)
     dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
     dis.setFinestScale(0)
     dis.setVariationalRefinementIterations(8)

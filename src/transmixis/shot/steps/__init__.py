@@ -31,6 +31,7 @@ from transmixis.shot.steps.moving_patch import MovingPatch
 from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.place import Place
 from transmixis.shot.steps.point_track import PointTrack
+from transmixis.shot.steps.retime import Retime
 from transmixis.shot.steps.screen_key import ScreenKey
 from transmixis.shot.steps.shapes import Shapes
 from transmixis.shot.steps.sharpness import Sharpness
@@ -85,6 +86,7 @@ KINDS: dict[str, AnyKind] = {
         Patch(),
         Match(),
         LoopStep(),
+        Retime(),
         Movement(),
         Place(),
         LayIn(),
