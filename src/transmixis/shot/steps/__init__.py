@@ -17,9 +17,11 @@ from transmixis.shot.steps.edges import Edges
 from transmixis.shot.steps.even_out import EvenOut
 from transmixis.shot.steps.exposure import Exposure
 from transmixis.shot.steps.garbage_matte import GarbageMatte
+from transmixis.shot.steps.glow import Glow
 from transmixis.shot.steps.join_mattes import JoinMattes
 from transmixis.shot.steps.lay_in import LayIn
 from transmixis.shot.steps.lens import BendBack, Straighten
+from transmixis.shot.steps.lightgiven import LightGiven
 from transmixis.shot.steps.loop import LoopStep
 from transmixis.shot.steps.luma_matte import LumaMatte
 from transmixis.shot.steps.made_up import MadeUp
@@ -91,6 +93,8 @@ KINDS: dict[str, AnyKind] = {
         Place(),
         LayIn(),
         Stand(),
+        Glow(),
+        LightGiven(),
         BendBack(),
         Edges(),
     )

@@ -1,0 +1,1 @@
+"""Light that added things give and take: glow, light on surroundings, shadows, reflections, flares."""
