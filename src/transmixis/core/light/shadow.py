@@ -19,6 +19,7 @@ STEPS = 10  # heights between whose softness a shadow is blended
 LEAST = 0.3  # px of spread that shows
 FLAT = 0.01  # of its height: ground that is seen from its edge
 LEAST_PIXELS = 60
+ROUNDISH = 2.0  # times as much one way as the other: less lies along nothing
 
 
 @dataclass(frozen=True)
@@ -44,6 +45,39 @@ def cast_of(foot: tuple[float, float], azimuth: float, elevation: float, tilt: f
     reach = tall / math.sin(up) * math.radians(width) / 2  # of the light's edge, across its way
     disc = seen @ np.stack([away * reach / math.sin(up), aside * reach], 1)
     return Cast(foot, float(right), float(down), ((float(disc[0, 0]), float(disc[0, 1])), (float(disc[1, 0]), float(disc[1, 1]))))
+
+
+def drawn_cast(foot: tuple[float, float], tip: tuple[float, float], top: tuple[float, float], soft: float) -> Cast:
+    """The shadow that leads from the `foot` to the `tip`, which is that of the matte's `top`, all px; `soft`: px of its edge for each px of height, on the ground as in the picture."""
+    tall = max(foot[1] - top[1], 1.0)
+    return Cast(foot, (tip[0] - top[0]) / tall, (tip[1] - foot[1]) / tall, ((soft / 2, 0.0), (0.0, soft / 2)))
+
+
+def top_of(matte: Matte) -> tuple[float, float] | None:
+    """Where a matte's highest place lies, px; None if it is empty."""
+    rows = np.flatnonzero((matte > 0.5).any(axis=1))
+    if not len(rows):
+        return None
+    return float(np.flatnonzero(matte[rows[0]] > 0.5).mean()) + 0.5, float(rows[0])
+
+
+def foot_of(matte: Matte) -> tuple[float, float] | None:
+    """Where a matte stands: the middle of its lowest rows, px; None if it is empty."""
+    rows = np.flatnonzero((matte > 0.5).any(axis=1))
+    if not len(rows):
+        return None
+    return float(np.nonzero(matte[max(rows[-1] - 2, 0) : rows[-1] + 1] > 0.5)[1].mean()) + 0.5, float(rows[-1]) + 1
+
+
+def lies_along(shadow: Matte) -> float | None:
+    """Degrees 0..180 (as seen, 0 across, 90 upright) along which a shadow lies: of its longest extent; None if it is round or too small."""
+    ys, xs = np.nonzero(shadow > 0.5)
+    if len(xs) < LEAST_PIXELS:
+        return None
+    sizes, ways = np.linalg.eigh(np.cov(np.stack([xs, -ys])))
+    if sizes[1] < ROUNDISH * sizes[0]:
+        return None
+    return float(np.degrees(np.arctan2(ways[1, 1], ways[0, 1])) % 180)
 
 
 def shadow_of(matte: Matte, cast: Cast) -> Matte:

@@ -33,8 +33,10 @@ from transmixis.shot.steps.moving_patch import MovingPatch
 from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.place import Place
 from transmixis.shot.steps.point_track import PointTrack
+from transmixis.shot.steps.reflection import Reflection
 from transmixis.shot.steps.retime import Retime
 from transmixis.shot.steps.screen_key import ScreenKey
+from transmixis.shot.steps.shadowcast import ShadowCast
 from transmixis.shot.steps.shapes import Shapes
 from transmixis.shot.steps.sharpness import Sharpness
 from transmixis.shot.steps.stand import Stand
@@ -93,6 +95,8 @@ KINDS: dict[str, AnyKind] = {
         Place(),
         LayIn(),
         Stand(),
+        ShadowCast(),
+        Reflection(),
         Glow(),
         LightGiven(),
         BendBack(),
