@@ -16,8 +16,10 @@ from transmixis.shot.steps.dust import DustOut
 from transmixis.shot.steps.edges import Edges
 from transmixis.shot.steps.even_out import EvenOut
 from transmixis.shot.steps.exposure import Exposure
+from transmixis.shot.steps.frame import LensAndBars
 from transmixis.shot.steps.garbage_matte import GarbageMatte
 from transmixis.shot.steps.glow import Glow
+from transmixis.shot.steps.grade import Grade
 from transmixis.shot.steps.join_mattes import JoinMattes
 from transmixis.shot.steps.lay_in import LayIn
 from transmixis.shot.steps.lens import BendBack, Straighten
@@ -34,6 +36,7 @@ from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.place import Place
 from transmixis.shot.steps.point_track import PointTrack
 from transmixis.shot.steps.reflection import Reflection
+from transmixis.shot.steps.reframe import Reframe
 from transmixis.shot.steps.retime import Retime
 from transmixis.shot.steps.screen_key import ScreenKey
 from transmixis.shot.steps.shadowcast import ShadowCast
@@ -45,6 +48,7 @@ from transmixis.shot.steps.steady import Steady
 from transmixis.shot.steps.strokes import StrokesStep
 from transmixis.shot.steps.surface_track import SurfaceTrack
 from transmixis.shot.steps.survey import Survey
+from transmixis.shot.steps.table import ColourTable
 from transmixis.shot.steps.time_patch import TimePatch
 from transmixis.shot.steps.timing import Timing
 from transmixis.shot.steps.track_file import TrackFile
@@ -99,6 +103,10 @@ KINDS: dict[str, AnyKind] = {
         Reflection(),
         Glow(),
         LightGiven(),
+        Grade(),
+        ColourTable(),
+        Reframe(),
+        LensAndBars(),
         BendBack(),
         Edges(),
     )
