@@ -47,7 +47,16 @@ def shot(tmp_path_factory: pytest.TempPathFactory) -> tuple[Shot, Path]:
         Plate(id="still", role="still", path="card.exr"),
     )
     made = first_work_order(Shot(code="A", length=FRAMES, width=WIDE, height=HIGH, plates=plates))
-    for kind in ("garbage_matte", "shapes", "patch", "lay_in"):
+    for kind in (
+        "garbage_matte",
+        "shapes",
+        "patch",
+        "lay_in",
+        "glow",
+        "grade",
+        "colour_table",
+        "reframe",
+    ):
         made, step = add_step(made, kind)
     square = [[1, 40, 30], [2, 280, 34], [3, 276, 150], [4, 44, 146]]
     later = [[i, x + 10, y + 4] for i, x, y in square]
@@ -56,6 +65,9 @@ def shot(tmp_path_factory: pytest.TempPathFactory) -> tuple[Shot, Path]:
         "shapes": ({"feather": 4.0}, {"outline": (Pin(frame=1, value=square), Pin(frame=3, value=later))}),
         "patch": ({"outline": [[1, 20, 20], [2, 36, 20], [3, 36, 34], [4, 20, 34]], "right": 40.0, "down": 6.0}, {}),
         "lay_in": ({"corners": [[200, 20], [300, 30], [290, 90], [204, 80]], "soften": 1.0}, {}),
+        "glow": ({"threshold": 0.25, "reach": 16.0, "least": 4.0}, {}),
+        "grade": ({"slope_r": 1.2, "saturation": 0.7}, {}),
+        "reframe": ({"shake": 2.0}, {"x": (Pin(frame=1, value=0.0), Pin(frame=3, value=12.0))}),
         "place": ({"x": 11.0, "y": -7.0, "soften": 2.0}, {"turn": (Pin(frame=1, value=0.0), Pin(frame=3, value=6.0))}),
     }
     for step in made.steps:
