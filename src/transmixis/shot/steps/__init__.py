@@ -5,6 +5,7 @@ from __future__ import annotations
 from transmixis.core.errors import UserError
 from transmixis.shot.contract import AnyKind
 from transmixis.shot.model import Shot, Step
+from transmixis.shot.steps.beam import Beam
 from transmixis.shot.steps.camera import Camera
 from transmixis.shot.steps.camera_file import CameraFile
 from transmixis.shot.steps.clean_carried import CleanCarried
@@ -32,7 +33,9 @@ from transmixis.shot.steps.marks import Marks
 from transmixis.shot.steps.match import Match
 from transmixis.shot.steps.movement import Movement
 from transmixis.shot.steps.moving_patch import MovingPatch
+from transmixis.shot.steps.particles import ParticleStep
 from transmixis.shot.steps.patch import Patch
+from transmixis.shot.steps.pattern import Pattern, RoughEdge
 from transmixis.shot.steps.place import Place
 from transmixis.shot.steps.point_track import PointTrack
 from transmixis.shot.steps.reflection import Reflection
@@ -96,6 +99,10 @@ KINDS: dict[str, AnyKind] = {
         LoopStep(),
         Retime(),
         Movement(),
+        Beam(),
+        ParticleStep(),
+        Pattern(),
+        RoughEdge(),
         Place(),
         LayIn(),
         Stand(),

@@ -1,0 +1,129 @@
+"""Particles: sparks, dust, rain or snow from a place that may move, each smeared by its own way."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from transmixis.core.made.particles import Particles, strokes_at
+from transmixis.core.made.strokes import added, coloured
+from transmixis.core.motion.motion import moved_points
+from transmixis.core.readings import Reading
+from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.model import Step
+from transmixis.shot.steps.params import Params, choice, hidden, number
+
+SPARKS, DUST, RAIN, SNOW = "sparks", "dust", "rain", "snow"
+OFF_BLUR = (
+    45.0  # degrees of shutter off the plate's usual one that the smear of drops and sparks shows (judgement, docs/limits.md)
+)
+PLACE = "Press where they come from; rain and snow come from above the whole frame."
+
+
+class ParticleParams(Params):
+    place: tuple[tuple[float, float], ...] = hidden(())
+    what: str = choice(
+        SPARKS,
+        (SPARKS, DUST, RAIN, SNOW),
+        "Are",
+        "Sparks are thrown and fall; dust hangs and drifts; rain and snow fall over the whole frame.",
+    )
+    at: float = number(1, 1, 1_000_000, "frame", "Set at", "The frame at which their place was pressed.", step=1)
+    begin: float = number(
+        1,
+        -100_000,
+        1_000_000,
+        "frame",
+        "Begin at",
+        "The frame at which the first is born; well before the shot for rain.",
+        step=1,
+    )
+    end: float = number(0, 0, 1_000_000, "frame", "End at", "The frame at which the last is born.", step=1, zero="never")
+    rate: float = number(120.0, 0.1, 20_000, "a second", "New ones", "That are born.", step=10)
+    speed: float = number(260.0, 0.0, 20_000, "px/s", "Speed", "With which they set out, by half of it more or less.", step=10)
+    angle: float = number(90.0, -360, 360, "°", "Direction", "0 is to the right, 90 up, 270 down.", step=5)
+    cone: float = number(120.0, 0.0, 360.0, "°", "Within", "How far their directions spread.", step=5)
+    pull: float = number(500.0, -20_000, 20_000, "px/s²", "Pull", "Downwards; below zero they rise.", step=20)
+    drag: float = number(0.5, 0.0, 50.0, "a second", "Air", "How soon air brakes them.", step=0.1)
+    sway: float = number(0.0, 0.0, 500.0, "px", "Sway", "To either side, as snow and dust do.", step=1)
+    life: float = number(0.8, 0.02, 100.0, "s", "Life", "Up to so long.", step=0.1)
+    spread_x: float = number(4.0, 0.0, 20_000, "px", "Spread right", "To either side of their place.", step=2)
+    spread_y: float = number(4.0, 0.0, 20_000, "px", "Spread down", "Above and below it.", step=2)
+    size: float = number(2.0, 0.2, 200.0, "px", "Size", "Of one, by about a third more or less.", step=0.25)
+    soft: float = number(0.3, 0.0, 1.0, "%", "Soft", "Their edge; what is out of focus more.", percent=True)
+    red: float = number(4.0, 0.0, 100.0, "× white", "Red", "Of their light.", step=0.1)
+    green: float = number(1.8, 0.0, 100.0, "× white", "Green", "Of their light.", step=0.1)
+    blue: float = number(0.5, 0.0, 100.0, "× white", "Blue", "Of their light.", step=0.1)
+    shutter: float = number(180.0, 0.0, 360.0, "°", "Shutter", "As the plate's.", step=5)
+    seed: float = number(1, 0, 1_000_000, "", "Seed", "Another number throws others.", step=1)
+
+
+class ParticleStep(StepKind[ParticleParams]):
+    kind, title, stage, product = "particle", "Particles", "Build", "picture"
+    says = "makes sparks, dust, rain or snow"
+    gives = ("picture", "matte")
+    slots = (
+        Slot("motion", "the motion that their place hangs on", takes="motion", optional=True, whole=True, usual=("step:motion",)),
+    )
+    Params = ParticleParams
+    tools = ("point",)
+    positions = ("place",)
+
+    def looks_at(self, slot: str, params: ParticleParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
+        return tuple(sorted({min(int(params.at), length), frame}))
+
+    def handles(self, inputs: Inputs, params: ParticleParams, frame: int) -> tuple[Handle, ...]:
+        if params.what in (RAIN, SNOW):
+            return ()
+        place, why = _place(inputs, params, frame)
+        at = () if place is None or not params.place else (place,)
+        return (Handle("point", "place", "Place", PLACE, at, here=frame == int(params.at), note=why),)
+
+    def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
+        at = [[round(float(x), 2), round(float(y), 2)] for x, y in value]
+        return step.model_copy(update={"params": {**step.params, "place": at, "at": frame}})
+
+    def compute(self, inputs: Inputs, params: ParticleParams, frame: int) -> Product:
+        size = (inputs.shot.height, inputs.shot.width)
+        place, why = _place(inputs, params, frame)
+        if place is None:
+            return Product(picture=np.zeros((*size, 4), np.float32), matte=np.zeros(size, np.float32), work=(None, why))
+        fps = float(inputs.shot.fps)
+        strokes = strokes_at(particles_of(params, fps, size), frame / fps, params.shutter / 360 / fps, place)
+        light = added(strokes, size, params.soft)
+        made = coloured(light, (params.red, params.green, params.blue), 0.5 if params.what == SPARKS else 0.0)
+        return Product(picture=made, matte=np.ascontiguousarray(made[..., 3]), work=(len(strokes), ""))
+
+    def read(self, inputs: Inputs, params: ParticleParams, product: Product, frame: int) -> list[Reading]:
+        count, why = product.work
+        if count is None:
+            return [Reading("shutter", None, "°", OFF_BLUR, note=why)]
+        return [Reading("shutter", abs(params.shutter - 180.0), "°", OFF_BLUR, note=f"off the usual 180°; {count} are seen here")]
+
+
+def particles_of(params: ParticleParams, fps: float, size: tuple[int, int]) -> Particles:
+    """What the settings say, in seconds."""
+    end = params.end / fps if params.end else None
+    spread = (params.spread_x, params.spread_y)
+    if params.what in (RAIN, SNOW):
+        spread = (0.75 * size[1], 0.0)
+    return Particles(
+        params.rate, params.speed, params.life, spread, params.angle, params.cone, params.pull, params.drag, params.sway, 0.5, params.size,
+        params.what == SPARKS, params.begin / fps, end, int(params.seed),
+    )  # fmt: skip
+
+
+def _place(inputs: Inputs, params: ParticleParams, frame: int) -> tuple[tuple[float, float] | None, str]:
+    """Where they come from at a frame; None with the reason where that is not known."""
+    w, h = inputs.shot.width, inputs.shot.height
+    if params.what in (RAIN, SNOW):
+        return (w / 2, -0.08 * h), ""
+    at = params.place[0] if params.place else (w / 2, h / 2)
+    if not inputs.has("motion"):
+        return at, ""
+    base, now = inputs.motion("motion", min(int(params.at), inputs.shot.length)), inputs.motion("motion", frame)
+    if not (base.known and now.known):
+        return None, f"the motion that they hang on is not known here: {now.why or base.why}"
+    x, y = moved_points(now.matrix @ np.linalg.inv(base.matrix), np.array([at]))[0]
+    return (float(x), float(y)), ""
