@@ -45,6 +45,25 @@ class Pair:
         out = (from_a * wa[..., None] + from_b * wb[..., None]) / total[..., None]
         return np.asarray(np.maximum(out, 0), np.float32)
 
+    def first_carried(self, picture: Array, share: float) -> Array:
+        """A picture that lies as the first frame does, `share` of the way to where the second one has it."""
+        return _carried(np.ascontiguousarray(picture, np.float32), self.there, self.off_a, share)[0]
+
+    def second_carried(self, picture: Array, share: float) -> Array:
+        """One that lies as the second does, `share` of the way to where the first has it."""
+        return _carried(np.ascontiguousarray(picture, np.float32), self.back, self.off_b, share)[0]
+
+
+def flow_between(a: Array, b: Array) -> Array:
+    """(h, w, 2) px: where in b lies what a shows, both (h, w, c) linear."""
+    grey = [np.asarray(cv2.convertScaleAbs(np.clip(p[..., :3] @ LUMA, 0, 1) ** (1 / 2.2), alpha=255.0)) for p in (a, b)]
+    return _flow(grey[0], grey[1])
+
+
+def looked_up(picture: Array, flow: Array) -> Array:
+    """A picture (h, w, c) looked up along a flow."""
+    return _looked_up(np.ascontiguousarray(picture, np.float32), flow)
+
 
 def _flow(one: Array, other: Array) -> Array:
     """(h, w, 2) px: where in the other lies what one shows (Kroeger et al., 2016), to the finest."""

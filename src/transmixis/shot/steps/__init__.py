@@ -6,11 +6,13 @@ from transmixis.core.errors import UserError
 from transmixis.shot.contract import AnyKind
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.steps.beam import Beam
+from transmixis.shot.steps.bend import Bend
 from transmixis.shot.steps.camera import Camera
 from transmixis.shot.steps.camera_file import CameraFile
 from transmixis.shot.steps.clean_carried import CleanCarried
 from transmixis.shot.steps.clean_patch import CleanPatch
 from transmixis.shot.steps.conform import Conform
+from transmixis.shot.steps.copies import Copies
 from transmixis.shot.steps.cut_out_still import CutOutStill
 from transmixis.shot.steps.difference_matte import DifferenceMatte
 from transmixis.shot.steps.dust import DustOut
@@ -22,6 +24,7 @@ from transmixis.shot.steps.garbage_matte import GarbageMatte
 from transmixis.shot.steps.glow import Glow
 from transmixis.shot.steps.grade import Grade
 from transmixis.shot.steps.join_mattes import JoinMattes
+from transmixis.shot.steps.jointakes import JoinTakes
 from transmixis.shot.steps.lay_in import LayIn
 from transmixis.shot.steps.lens import BendBack, Straighten
 from transmixis.shot.steps.lightgiven import LightGiven
@@ -55,9 +58,11 @@ from transmixis.shot.steps.table import ColourTable
 from transmixis.shot.steps.time_patch import TimePatch
 from transmixis.shot.steps.timing import Timing
 from transmixis.shot.steps.track_file import TrackFile
+from transmixis.shot.steps.turninto import TurnInto
 from transmixis.shot.steps.unknown import Unknown
 from transmixis.shot.steps.ways import Ways
 from transmixis.shot.steps.wire_out import WireOut
+from transmixis.shot.steps.wraparound import WrapRound
 
 KINDS: dict[str, AnyKind] = {
     k.kind: k
@@ -99,6 +104,11 @@ KINDS: dict[str, AnyKind] = {
         LoopStep(),
         Retime(),
         Movement(),
+        JoinTakes(),
+        Copies(),
+        WrapRound(),
+        Bend(),
+        TurnInto(),
         Beam(),
         ParticleStep(),
         Pattern(),
