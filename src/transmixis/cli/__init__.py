@@ -375,6 +375,7 @@ import transmixis.cli.mattes  # noqa: E402
 import transmixis.cli.parts  # noqa: E402
 import transmixis.cli.plan  # noqa: E402
 import transmixis.cli.plates  # noqa: E402  (its commands join the application)
+import transmixis.cli.presets  # noqa: E402
 import transmixis.cli.repairs  # noqa: E402
 import transmixis.cli.shelf  # noqa: E402
 import transmixis.cli.steps  # noqa: E402

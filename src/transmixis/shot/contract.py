@@ -217,6 +217,8 @@ class StepKind(ABC, Generic[P]):
     shown_in: ClassVar[str] = ""  # its result is looked at in the step that takes it in this slot
     known: ClassVar[bool] = True  # False: stands in for a kind of a newer program
     mends: ClassVar[bool] = False  # stands between a plate and the steps that use it
+    over_all: ClassVar[bool] = False  # it changes the whole picture that lies behind it, so that it lies on all
+    lights: ClassVar[str] = ""  # the slot of what glows, if it gives the light of that to what lies behind
     surveys: ClassVar[bool] = False  # its readings come from the survey of its first input (see SurveyKind)
     other_frames: ClassVar[bool] = False  # its product may show any frame of its inputs, not just the one asked for
     timeless: ClassVar[bool] = False  # the product follows from parameters and inputs alone, whatever the frame's number
@@ -284,6 +286,10 @@ class StepKind(ABC, Generic[P]):
     def to_file(self, inputs: Inputs, step: Step, params: P, frame: int, path: Path) -> str:
         """Write the step to a file; says what was written. Raises UserError where there is nothing to write."""
         raise NotImplementedError
+
+    def depth(self, inputs: Inputs, params: P, frame: int) -> float | None:
+        """How far before the camera what it lays stands, in the units of a solved place; None where that is not known."""
+        return None
 
     def stays(self, step: Step) -> str:
         """Why a step cannot be moved over the picture with its part; '' if it can."""

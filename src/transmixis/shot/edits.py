@@ -209,6 +209,18 @@ def _back(shot: Shot, part: str) -> Shot:
     return parts.restacked(shot, part, forward=False)
 
 
+@edit("step.front", "{step} to the front")
+def _step_front(shot: Shot, step: str) -> Shot:
+    """Puts what a step lays, with its part, one place further to the front."""
+    return parts.restacked(shot, _step(shot, step).id, forward=True)
+
+
+@edit("step.back", "{step} to the back")
+def _step_back(shot: Shot, step: str) -> Shot:
+    """Puts what a step lays, with its part, one place further to the back."""
+    return parts.restacked(shot, _step(shot, step).id, forward=False)
+
+
 @edit("part.move", "Move {part}")
 def _move_part(shot: Shot, part: str, right: float = 0.0, down: float = 0.0, frames: int = 0) -> Shot:
     """Moves a part over the picture (px), and its pins in time."""

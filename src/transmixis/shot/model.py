@@ -197,6 +197,15 @@ class Shelf(Record):
     elements: tuple[Element, ...] = ()
 
 
+class Preset(Record):
+    """A step's or a part's settings, kept by name to be used elsewhere. `steps` are its steps with the connections between them; what they took from outside is left open."""
+
+    name: str
+    steps: tuple[Step, ...] = Field(default=(), max_length=MOST_PARTS)
+    part: bool = False
+    from_shot: str = ""
+
+
 class Production(Record):
     """A film: what `production.json` holds. Shots are kept in files of their own."""
 
@@ -208,6 +217,7 @@ class Production(Record):
     scenarios: tuple[Scenario, ...] = ()
     scenario: str = ""  # the one that is worked towards; else the first
     day: Day = ""  # the day that counts as today; '' is the clock's
+    presets: tuple[Preset, ...] = Field(default=(), max_length=MOST_PARTS)
 
     @model_validator(mode="after")
     def _codes_are_one_each(self) -> Production:

@@ -250,20 +250,30 @@ def layers(shot: Shot) -> list[Layer]:
     return out
 
 
-def restacked(shot: Shot, part_id: str, *, forward: bool) -> Shot:
-    """A part one place further to the front, or to the back. Raises UserError if there is none."""
-    part = part_named(shot, part_id)
-    here = layer_of(shot, part.steps)
+def stack_of(shot: Shot, which: str) -> tuple[str, tuple[str, ...]]:
+    """Name and steps of what lies in one place of the order: a part, or a step outside of parts. Raises UserError."""
+    step = next((s for s in shot.steps if s.id == which), None)
+    if step is None or any(p.id == which for p in shot.parts):
+        part = part_named(shot, which)
+        return part.name, part.steps
+    part_with = part_of(shot, step.id)
+    return (step.name, (step.id,)) if part_with is None else (part_with.name, part_with.steps)
+
+
+def restacked(shot: Shot, which: str, *, forward: bool) -> Shot:
+    """A part, or a step outside of parts, one place further to the front, or to the back. Raises UserError if there is none."""
+    name, steps = stack_of(shot, which)
+    here = layer_of(shot, steps)
     if here is None:
         raise UserError(
-            f"'{part.name}' lies on nothing, so it cannot be put in front of or behind anything; connect what lies behind it."
+            f"'{name}' lies on nothing, so it cannot be put in front of or behind anything; connect what lies behind it."
         )
     every = layers(shot)
     wanted = [n for n in every if (n.below == here.top if forward else n.top == here.below)]
     if len(wanted) != 1:
         where = "in front of" if forward else "behind"
         said = "There is nothing" if not wanted else "There is more than one thing"
-        raise UserError(f"{said} {where} '{part.name}' that it could change places with.")
+        raise UserError(f"{said} {where} '{name}' that it could change places with.")
     back, front = (here, wanted[0]) if forward else (wanted[0], here)
     return _beside(_swapped(shot, back, front), back, front)
 

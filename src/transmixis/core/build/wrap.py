@@ -38,7 +38,7 @@ def _box(length: float) -> Array:
     reach = math.ceil(length / 2 + 0.5)
     at = np.arange(-reach, reach + 1)
     cover = np.clip(np.minimum(at + 0.5, length / 2) - np.maximum(at - 0.5, -length / 2), 0, None)
-    return (cover / cover.sum())[None].astype(np.float32)
+    return np.asarray((cover / cover.sum())[None], np.float32)
 
 
 def seam_of(picture: Array) -> float:

@@ -46,6 +46,7 @@ class LensAndBars(StepKind[FrameParams]):
     kind, title, stage, product = "lens_and_bars", "Lens and bars", "Build", "picture"
     says = "darkens corners, adds fringe, grain and bars"
     roles = ("result",)
+    over_all = True
     slots = (
         Slot("picture", "the finished picture", ground=True, usual=("step:result", "step:mended", "plate:hero", "plate:any")),
         Slot("like", "a plate whose grain it is to have", optional=True, usual=("plate:hero",)),

@@ -54,6 +54,7 @@ class Grade(StepKind[GradeParams]):
     says = "grades a picture by slope, offset, power and saturation"
     gives = ("picture", "matte")
     roles = ("result",)
+    over_all = True
     slots = (
         Slot("picture", "what is graded", ground=True, usual=("step:result", "step:mended", "plate:hero", "plate:any")),
         Slot("matte", "only where this is (a costume, a sky)", takes="matte", optional=True, many=True, usual=()),

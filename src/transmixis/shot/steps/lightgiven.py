@@ -59,6 +59,8 @@ class LightGiven(StepKind[LightParams]):
     kind, title, stage, product = "light_given", "Light given", "Build", "picture"
     says = "lights what stands near a thing that glows"
     roles = ("result",)
+    over_all = True
+    lights = "glows"
     slots = (
         Slot("back", "the picture that is lit", ground=True, usual=("step:result", "step:mended", "plate:hero", "plate:any")),
         Slot("glows", "what glows, as it lies in the frame", usual=("plate:element",)),

@@ -44,6 +44,7 @@ class Reframe(StepKind[ReframeParams]):
     kind, title, stage, product = "reframe", "Reframe", "Build", "picture"
     says = "moves the frame over the whole picture, and shakes it"
     roles = ("result",)
+    over_all = True
     slots = (Slot("picture", "what is reframed", ground=True, usual=("step:result", "step:mended", "plate:hero", "plate:any")),)
     Params = ReframeParams
     near_pins = PATH

@@ -76,6 +76,13 @@ class Stand(StepKind[StandParams]):
     def looks_at(self, slot: str, params: StandParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         return tuple(sorted({min(int(params.at), length), *range(frame - 1, frame + 2)}))
 
+    def depth(self, inputs: Inputs, params: StandParams, frame: int) -> float | None:
+        """Of its foot."""
+        camera = inputs.camera("camera", frame)
+        if not params.foot or not camera.known:
+            return None
+        return float(np.linalg.norm(self._foot(inputs, params) - camera.place))
+
     def handles(self, inputs: Inputs, params: StandParams, frame: int) -> tuple[Handle, ...]:
         """Where it stands, as it is seen in this frame."""
         at: tuple[tuple[float, float], ...] = params.foot[:1]

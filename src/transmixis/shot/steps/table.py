@@ -41,6 +41,7 @@ class ColourTable(StepKind[TableParams]):
     says = "takes every colour through a table"
     gives = ("picture", "matte")
     roles = ("result",)
+    over_all = True
     slots = (
         Slot("picture", "what goes through it", ground=True, usual=("step:result", "step:mended", "plate:hero", "plate:any")),
     )

@@ -1,0 +1,228 @@
+"""A shot from the side: what lies before what, how much of the frame each covers, what it hangs on, what it lights; and which order would be better."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from transmixis.core.colour.curves import luminance
+from transmixis.core.errors import UserError
+from transmixis.core.progress import Progress
+from transmixis.core.types import Array
+from transmixis.shot.model import Shot, Step
+from transmixis.shot.parts import Layer, layers, part_of
+from transmixis.shot.products import StepInputs
+from transmixis.shot.refs import checked, split_ref
+from transmixis.shot.render import Renderer
+from transmixis.shot.sampling import sampled
+from transmixis.shot.steps import kind_of
+
+SEEN = 0.05  # of a matte: less covers nothing
+GLOWS = 0.6  # of what a layer adds that is more light than it covers: it glows
+TAKEN = 0.3  # of a glow's light that what lies before it may take (judgement, docs/limits.md)
+SAMPLES = 5
+
+
+@dataclass(frozen=True)
+class Card:
+    """One place in the order. `opacity` 0..1 of where it covers at all; `rows` the part of the frame's height that it covers, 0..1 from above; `depth` in the solved place's units, None: not known. `hangs_on`: the name of the motion that carries it;
+    `lights`: the steps whose light it gives; `over_all`: it lies on everything behind it."""
+
+    step: str
+    name: str
+    steps: tuple[str, ...]
+    opacity: float
+    rows: tuple[float, float]
+    depth: float | None
+    hangs_on: str
+    glows: bool
+    over_all: bool
+    on: bool
+    lit_by: str = ""
+
+
+@dataclass(frozen=True)
+class Advice:
+    """A better order: `step` should go to the front (or back) past `other`; why, and the frame at which it shows most. `share` of the glow's light that is lost."""
+
+    step: str
+    other: str
+    frame: int
+    share: float
+    words: str
+
+
+def cards(renderer: Renderer, frame: int) -> tuple[Card, ...]:
+    """The shot's layers at a frame, the nearest first, what lies at the bottom last. A layer whose frame cannot be made is there, with nothing told of it."""
+    shot = renderer.shot
+    found = layers(shot)
+    out = [_card(renderer, layer, frame) for layer in reversed(found)]
+    if found:
+        out.append(_ground(shot, found[0]))
+    return tuple(out)
+
+
+def _ground(shot: Shot, lowest: Layer) -> Card:
+    what, name = split_ref(lowest.below)
+    words = next((p.id for p in shot.plates if p.id == name), name) if what == "plate" else shot.step(name).name
+    step = name if what == "step" else ""
+    return Card(step, words, (step,) if step else (), 1.0, (0.0, 1.0), None, "", False, False, True)
+
+
+def _card(renderer: Renderer, layer: Layer, frame: int) -> Card:
+    shot = renderer.shot
+    top = shot.step(split_ref(layer.top)[1])
+    part = part_of(shot, top.id)
+    name = part.name if part else top.name
+    mine = [shot.step(s) for s in layer.steps if any(x.id == s for x in shot.steps)]
+    all_over = all(kind_of(s.kind).over_all for s in mine if s.id in (top.id, layer.bottom))
+    card = Card(
+        top.id, name, layer.steps, 0.0, (0.0, 1.0), None, _carrier(shot, mine), False, all_over, top.on, _lit_by(shot, mine)
+    )
+    if not top.on:
+        return card
+    try:
+        opacity, rows, glows = _look(renderer, layer, frame)
+        return replace(card, opacity=opacity, rows=rows, glows=glows and not all_over, depth=_depth(renderer, mine, frame))
+    except UserError:
+        return card
+
+
+def _carrier(shot: Shot, mine: list[Step]) -> str:
+    """The name of the first motion that one of the steps hangs on, from outside of them."""
+    own = {s.id for s in mine}
+    for s in mine:
+        for slot in kind_of(s.kind).slots:
+            ref = s.inputs.get(slot.name, "")
+            if slot.takes == "motion" and ref.startswith("step:") and split_ref(ref)[1] not in own:
+                return next((x.name for x in shot.steps if x.id == split_ref(ref)[1]), "")
+    return ""
+
+
+def _lit_by(shot: Shot, mine: list[Step]) -> str:
+    """The name of the step whose light one of them gives on."""
+    for s in mine:
+        slot = kind_of(s.kind).lights
+        ref = s.inputs.get(slot, "") if slot else ""
+        if ref.startswith("step:"):
+            return next((x.name for x in shot.steps if x.id == split_ref(ref)[1]), "")
+    return ""
+
+
+def _depth(renderer: Renderer, mine: list[Step], frame: int) -> float | None:
+    for s in mine:
+        kind = kind_of(s.kind)
+        found = kind.depth(StepInputs(renderer, s), checked(s, kind, frame), frame)
+        if found is not None:
+            return found
+    return None
+
+
+def _look(renderer: Renderer, layer: Layer, frame: int) -> tuple[float, tuple[float, float], bool]:
+    """How opaque a layer is where it covers, which rows, and whether it adds more light than it covers."""
+    top = renderer.product(layer.top, frame)
+    added = _added(renderer, layer, frame)
+    matte = top.matte
+    if matte is None:
+        matte = np.clip(np.abs(added).max(axis=2) * 4, 0, 1)
+    there = matte > SEEN
+    if not there.any():
+        return 0.0, (0.5, 0.5), False
+    ys = np.flatnonzero(there.any(axis=1))
+    rows = (float(ys[0]) / len(matte), float(ys[-1] + 1) / len(matte))
+    light = luminance(added[there])
+    more, less = float(np.maximum(light, 0).sum()), float(np.maximum(-light, 0).sum())
+    return float(matte[there].mean()), rows, more > GLOWS * (more + less) and float(luminance(np.maximum(added, 0)).max()) > 0.5
+
+
+def _added(renderer: Renderer, layer: Layer, frame: int) -> Array:
+    """(h, w, 3) what a layer changes of the picture that it lies on."""
+    above, below = renderer.product(layer.top, frame).picture, renderer.product(layer.below, frame).picture
+    if above is None or below is None or above.shape[:2] != below.shape[:2]:
+        raise UserError("What lies there has another size than what it lies on.")
+    return np.asarray(above[..., :3] - below[..., :3], np.float32)
+
+
+def advice(renderer: Renderer, progress: Progress) -> tuple[Advice, ...]:
+    """Where another order would be better: what glows under something that takes its light, what is nearer under what is farther. The worst first."""
+    shot = renderer.shot
+    found = [x for x in layers(shot) if shot.step(split_ref(x.top)[1]).on]
+    out: list[Advice] = []
+    for k, layer in enumerate(found[:-1]):
+        progress.at(k, len(found), "looking at what lies before what")
+        over = found[k + 1]
+        if _lies_on_all(shot, over):
+            continue
+        out += _farther_before(renderer, layer, over)
+        out += _muddied(renderer, layer, over, progress)
+    return tuple(sorted(out, key=lambda a: -a.share))
+
+
+def _lies_on_all(shot: Shot, layer: Layer) -> bool:
+    return kind_of(shot.step(split_ref(layer.top)[1]).kind).over_all
+
+
+def _named(shot: Shot, layer: Layer) -> str:
+    top = shot.step(split_ref(layer.top)[1])
+    part = part_of(shot, top.id)
+    return part.name if part else top.name
+
+
+def _muddied(renderer: Renderer, glow: Layer, over: Layer, progress: Progress) -> list[Advice]:
+    """A layer that glows and the one right before it: how much of its light that one takes, as the shot looks with and without the glow."""
+    shot = renderer.shot
+    without = Renderer(
+        _off(shot, glow), renderer.material, renderer.cache, renderer.analyses, renderer.readings, renderer.surveys
+    )
+
+    def taken(n: int) -> float | None:
+        if not _look(renderer, glow, n)[2]:
+            return None
+        own = np.maximum(luminance(_added(renderer, glow, n)), 0)
+        with_, bare = renderer.product(over.top, n).picture, without.product(over.top, n).picture
+        if with_ is None or bare is None or float(own.sum()) < 1e-3:
+            return None
+        left = np.maximum(luminance(with_[..., :3] - bare[..., :3]), 0)
+        return max(0.0, 1 - float(np.minimum(left, own).sum()) / float(own.sum()))
+
+    try:
+        shares = {
+            n: s for n, s in sampled(shot.length, SAMPLES, taken, progress, "looking at its light").items() if s is not None
+        }
+    except UserError:
+        return []
+    if not shares or max(shares.values()) < TAKEN:
+        return []
+    n = max(shares, key=lambda k: shares[k])
+    a, b = _named(shot, glow), _named(shot, over)
+    words = f"'{b}' lies before '{a}', which glows, and takes {100 * shares[n]:.0f} % of its light at frame {n}; bring '{a}' to the front."
+    return [Advice(split_ref(glow.top)[1], split_ref(over.top)[1], n, shares[n], words)]
+
+
+def _off(shot: Shot, layer: Layer) -> Shot:
+    steps = tuple(s.model_copy(update={"on": False}) if s.id in layer.steps and _lays(s) else s for s in shot.steps)
+    return shot.model_copy(update={"steps": steps})
+
+
+def _lays(step: Step) -> bool:
+    return any(slot.ground for slot in kind_of(step.kind).slots)
+
+
+def _farther_before(renderer: Renderer, near: Layer, over: Layer) -> list[Advice]:
+    """What stands farther from the camera lies before what is nearer."""
+    shot = renderer.shot
+    depths = []
+    for layer in (near, over):
+        mine = [s for s in shot.steps if s.id in layer.steps]
+        try:
+            depths.append(_depth(renderer, mine, 1))
+        except UserError:
+            depths.append(None)
+    if depths[0] is None or depths[1] is None or depths[1] <= depths[0] * 1.02:
+        return []
+    a, b = _named(shot, near), _named(shot, over)
+    words = (
+        f"'{b}' stands {depths[1]:.3g} away and lies before '{a}', which stands {depths[0]:.3g} away; bring '{a}' to the front."
+    )
+    return [Advice(split_ref(near.top)[1], split_ref(over.top)[1], 1, 1.0, words)]
