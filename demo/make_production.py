@@ -8,6 +8,7 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
+import built
 import hand
 import kite
 import rigs
@@ -42,7 +43,14 @@ SHOTS = {
 }
 # two shots that are still to be filmed: planned, scheduled, no plates yet
 TO_FILM = {"KP070": ("Storm over the station", 72), "KP080": ("Last post", 60)}
-HOURS = {"KP060": (11.0, 0.0)}  # without tasks of its own; the others' hours come from their work
+HOURS = {
+    "KP060": (11.0, 0.0),
+    "KP130": (9.0, 9.0),
+    "KP140": (3.0, 3.0),
+    "KP150": (5.0, 5.0),
+    "KP160": (4.0, 4.0),
+    "KP170": (5.0, 5.0),
+}  # without tasks of its own; the others' hours come from their work
 MARA, ILSE = "Mara", "Ilse"
 PEOPLE = (
     Worker(name=MARA, week=(6, 6, 6, 6, 6, 0, 0), off=("2026-05-25",)),
@@ -86,6 +94,7 @@ PLANS: dict[str, dict[str, dict[str, object]]] = {
         "takes": {"camera": "locked off", "tricks": ["join two takes", "duplicate a performer"]},
         "lens": {"focal": 46.0, "distance": 6.0, "size": 1.4, "depth": 0.3},
     },
+    "KP140": {"timing": {"what": "launch out of frame", "start": 10.0}},
     "KP090": {
         "takes": {"camera": "hand-held", "tricks": ["attach an element to a hand or tool"]},
         "shutter": {"crossing": 2.4, "angle": 180.0},
@@ -172,8 +181,10 @@ def main() -> None:
     shutil.rmtree(work)
     doc = Document.open(FILM)
     try:
-        for code in sorted((*SHOTS, *TO_FILM)):
-            if code in SHOTS:
+        for code in sorted((*SHOTS, *TO_FILM, *built.TITLES)):
+            if code in built.TITLES:
+                doc.change_shot(f"Add {code}", _planned(built.made(code)))
+            elif code in SHOTS:
                 _add(doc, code, *SHOTS[code])
             else:
                 title, length = TO_FILM[code]
@@ -188,7 +199,7 @@ def main() -> None:
     finally:
         doc.close()
     (FILM / "log.jsonl").write_text(
-        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made: 10 shots with plates, 2 to be filmed.", "data": {}}\n'
+        '{"when": "2026-05-11T09:00:00", "kind": "made", "shot": "", "text": "Production made: 15 shots with plates, 2 to be filmed.", "data": {}}\n'
     )
 
 
@@ -242,7 +253,13 @@ def _planned(shot: Shot) -> Shot:
     code = shot.code
     due, waits = DUE.get(code, ""), WAITS.get(code, ("", ""))
     shot = shot.model_copy(
-        update={"plan": PLANS[code], "due": due, "plates_due": waits[0], "waits_for": waits[1], "agreements": SAID.get(code, ())}
+        update={
+            "plan": PLANS.get(code, {}),
+            "due": due,
+            "plates_due": waits[0],
+            "waits_for": waits[1],
+            "agreements": SAID.get(code, ()),
+        }
     )
     if code in HOURS:
         return shot.model_copy(update={"hours_estimate": HOURS[code][0], "hours_spent": HOURS[code][1]})

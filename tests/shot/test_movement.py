@@ -131,3 +131,19 @@ def test_a_spring_that_goes_back_too_early_is_refused(shot: Shot, tmp_path: Path
     shot = set_to(shot, "movement", what="spring out", begins=4.0, frames=5.0, back=6.0)
     with pytest.raises(UserError, match="before it is out"):
         made(shot, tmp_path).product("step:movement", 4)
+
+
+def test_on_a_track_it_is_smeared_through_the_frames_beside(shot: Shot, tmp_path: Path) -> None:
+    """A motion that knows nothing of itself between frames: known in the middle, at its ends, and where its neighbours are not."""
+    made_, track = add_step(shot, "track_file")
+    rows = [[n, 50.0 + 12.0 * (n - 1), 60.0, None] for n in (1, 2, 3, 4, 8)]
+    made_ = made_.with_step(track.model_copy(update={"params": {"tracks": [["a", rows]]}, "inputs": {}}))
+    place = made_.step("place")
+    made_ = made_.with_step(place.model_copy(update={"inputs": {**place.inputs, "motion": f"step:{track.id}"}, "params": {"x": -100.0}}))
+    for n, wide in ((1, 6), (2, 6), (4, 6), (8, 0)):
+        read = {x.name: x for x in made(made_, tmp_path).measure("place", n)}["motion blur"]
+        assert f"it has {wide:.1f} px" in read.note
+    matte = made(made_, tmp_path).product("step:place", 2).matte
+    assert matte is not None
+    assert np.count_nonzero(matte[HIGH // 2] > 0.02) == pytest.approx(28, abs=2)
+    assert "motion blur" not in {x.name for x in made(made_, tmp_path).measure("place", 6)}

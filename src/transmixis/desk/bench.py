@@ -14,6 +14,7 @@ from transmixis.desk.followon import FollowOn
 from transmixis.desk.ledger import ZOOMS, Ledger
 from transmixis.desk.look import Look
 from transmixis.desk.readingwords import value_words
+from transmixis.desk.section.strip import SectionStrip
 from transmixis.desk.sheet import StepSheet
 from transmixis.desk.state import VIEWS, State
 from transmixis.desk.stepacts import StepActs
@@ -54,6 +55,7 @@ class Bench(QWidget):
             },
         )
         self.hands = Hands(state, engine)
+        self.section = SectionStrip(state, engine)
         self.acts = StepActs(state, self.sheet, self)
         self.follow_on = FollowOn(state)
         self.tools = Words((), "", {})
@@ -112,6 +114,7 @@ class Bench(QWidget):
                 holder.setLayout(item)
                 holder.setFixedHeight(height)
                 box.addWidget(holder)
+        box.addWidget(self.section)
         box.addWidget(self.sheet)
         left = QWidget()
         left.setLayout(box)

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from transmixis.desk.engine import LOOK
 from transmixis.desk.partdialogs import Gather, Offsets
+from transmixis.desk.presetacts import PresetActs
 from transmixis.desk.readingwords import limit_words
 from transmixis.desk.sheet import StepSheet
 from transmixis.desk.state import State
@@ -29,6 +30,7 @@ class StepActs:
 
     def __init__(self, state: State, sheet: StepSheet, parent: QWidget) -> None:
         self._state, self._sheet, self._parent = state, sheet, parent
+        self.presets = PresetActs(state, parent)
 
     # -- pins and cues
 
@@ -101,6 +103,13 @@ class StepActs:
                 action = menu.addAction(f"{kind.title}: {kind.says}")
                 if action:
                     action.triggered.connect(lambda _, k=kind.kind: self.add_step(k))
+        presets = self.presets.adding()
+        if presets:
+            menu.addSection("Presets")
+        for words, act in presets.items():
+            action = menu.addAction(words)
+            if action:
+                action.triggered.connect(lambda _, a=act: a())
         menu.exec(button.mapToGlobal(QPoint(0, button.height())))
 
     def add_step(self, kind: str) -> None:
@@ -158,6 +167,7 @@ class StepActs:
             acts["Write out…"] = lambda: write_out(self._state, step_id, self._parent)
         if part:
             acts[f"Fold {part.name}"] = lambda: run("part.fold", part=part.id)
+        acts |= self.presets.acts(step)
         acts["Take out"] = lambda: run("step.remove", step=step_id)
         self._menu(acts, at)
 
@@ -226,6 +236,7 @@ class StepActs:
                 "One place to the back": lambda: run("part.back", part=part_id),
                 "Move…": lambda: self._ask_offsets("part.move", part_id),
                 "Copy…": lambda: self._ask_offsets("part.copy", part_id),
+                "Keep as a preset…": lambda: self.presets.keep(part.name),
                 "Let go of its steps": lambda: run("part.loosen", part=part_id),
                 "Take out with its steps": lambda: run("part.remove", part=part_id),
             },

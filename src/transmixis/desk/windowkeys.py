@@ -100,6 +100,8 @@ def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Callable
         ),
         Command("follow.on", "T", FOLLOW, partial(bench.follow_on.start, 1)),
         Command("follow.back", "Shift+T", FOLLOW, partial(bench.follow_on.start, -1)),
+        Command("layer.nearer", "[", "built: nearer, farther", partial(bench.section.nearer, forward=True)),
+        Command("layer.farther", "]", "built: nearer, farther", partial(bench.section.nearer, forward=False)),
         Command("part.gather", "A", "gather steps to a part, fold the part", bench.acts.gather),
         Command("part.fold", "Shift+A", "gather steps to a part, fold the part", bench.acts.fold_here),
         Command("proposal.use", "U", "use the proposal, keep mine", use),

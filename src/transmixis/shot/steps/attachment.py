@@ -91,7 +91,7 @@ def hold_way(inputs: Inputs, params: Any, frame: int) -> Way:
     for n in (frame - 1, frame + 1):
         hold = hold_at(inputs, params, n) if 1 <= n <= inputs.shot.length else None
         beside.append(hold.matrix if hold and hold.known else None)
-    if beside == [None, None]:
+    if all(b is None for b in beside):
         return lambda t: now.matrix
     before, after = beside
     if before is None and after is not None:
