@@ -61,9 +61,14 @@ def lantern(shot: Shot) -> Shot:
     """KP130: a lantern that hangs from the waving hand, its flame leaning as it goes, its light on the coat; smoke from the chimney."""
     shot = _keyed(shot, part("lantern", "KP130", "png"), part("flame", "KP130", "mp4"), SMOKE)
     shot, hand = added(
-        shot, "point_track", "Hand", ["plate=plate:hero"], [f"point=[[{HAND[0]}, {HAND[1]}]]", f"reference={REST}", "half=12"], []
+        shot,
+        "point_track",
+        "Hand",
+        ["plate=plate:hero"],
+        [f"point=[[{HAND[0]}, {HAND[1]}]]", f"reference={REST}", "half=30", "reach=80", "follows=position, turn and size"],
+        [],
     )
-    on_hand = [f"at={REST}", "takes=position"]
+    on_hand = [f"at={REST}", "takes=position", "lost=carry it on"]
     x, y = HAND[0] - 480 - 2, HAND[1] - 270 + 48
     back = "step:place"
     shot, smoke_loop = added(shot, "looping", "Smoke loop", ["plate=plate:smoke"], [], [])
@@ -80,7 +85,7 @@ def lantern(shot: Shot) -> Shot:
     shot, loop = added(shot, "looping", "Flame loop", ["plate=plate:flame"], [], [])
     shot, bend = added(
         shot, "bend", "Lean", [f"picture=step:{loop.id}", f"motion=step:{hand.id}"],
-        ["how=leans with speed", "source=[[48, 148], [48, 20]]", "lean=1.2", f"at={REST}", "takes=position"], [],
+        ["how=leans with speed", "source=[[48, 148], [48, 20]]", "lean=1.2", f"at={REST}", "takes=position", "lost=carry it on"], [],
     )  # fmt: skip
     shot, placed = added(
         shot, "place", "Flame", [f"front=step:{bend.id}", "back=", f"motion=step:{hand.id}"],

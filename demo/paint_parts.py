@@ -54,7 +54,7 @@ def lantern() -> np.ndarray:
     p = _canvas(110, 70)
     iron, glass = (0.035, 0.03, 0.028), (0.16, 0.12, 0.07)
     a = np.linspace(np.pi, 2 * np.pi, 30)
-    _line(p, [(35 + 17 * np.cos(t), 24 + 22 * np.sin(t)) for t in a], iron, 2.2)
+    _line(p, [(35 + 17 * np.cos(t), 27 + 21 * np.sin(t)) for t in a], iron, 2.2)
     _fill(p, [(18, 34), (52, 34), (58, 98), (12, 98)], glass, 0.45)
     _fill(p, [(22, 22), (48, 22), (56, 36), (14, 36)], iron)
     _fill(p, [(10, 96), (60, 96), (62, 106), (8, 106)], iron)

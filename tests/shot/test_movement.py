@@ -139,7 +139,9 @@ def test_on_a_track_it_is_smeared_through_the_frames_beside(shot: Shot, tmp_path
     rows = [[n, 50.0 + 12.0 * (n - 1), 60.0, None] for n in (1, 2, 3, 4, 8)]
     made_ = made_.with_step(track.model_copy(update={"params": {"tracks": [["a", rows]]}, "inputs": {}}))
     place = made_.step("place")
-    made_ = made_.with_step(place.model_copy(update={"inputs": {**place.inputs, "motion": f"step:{track.id}"}, "params": {"x": -100.0}}))
+    made_ = made_.with_step(
+        place.model_copy(update={"inputs": {**place.inputs, "motion": f"step:{track.id}"}, "params": {"x": -100.0}})
+    )
     for n, wide in ((1, 6), (2, 6), (4, 6), (8, 0)):
         read = {x.name: x for x in made(made_, tmp_path).measure("place", n)}["motion blur"]
         assert f"it has {wide:.1f} px" in read.note

@@ -24,7 +24,7 @@ from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.refs import refs_of, slot_name, with_product
 from transmixis.shot.steps import kind_of
-from transmixis.shot.steps.params import counts, facts
+from transmixis.shot.steps.params import counts, facts, in_order
 
 
 class SheetHead(QWidget):
@@ -161,7 +161,7 @@ class StepSheet(QWidget):
 
     def _make_controls(self, kind_name: str) -> None:
         kind = kind_of(kind_name)
-        for name, field in kind.Params.model_fields.items():
+        for name, field in in_order(kind.Params).items():
             f = facts(field)
             if f["control"] == "number":
                 self._add_ruler(name, f)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from transmixis.core.build.codes import to_codes
@@ -14,42 +16,47 @@ LEVELS = 255
 
 
 def ends_in_frame(
-    made: Array, under: Array, matrix: Array, shape: tuple[int, int]
+    front: Array, under: Array, matrix: Array, lay: Callable[[Array, Array], Array], share: Array | None = None
 ) -> tuple[float | None, tuple[int, int, int, int] | None]:
-    """The largest step, 8-bit levels of the display, that an element of `shape` (h, w) laid by `matrix` makes along its border, from the picture with it `made` and without it
-    `under`, and where (x, y, w, h); None if no part of its border lies in the frame."""
-    h, w = shape
-    fh, fw = made.shape[:2]
-    corners = np.array([[0, 0], [w, 0], [w, h], [0, h]], np.float64)
+    """The largest step, 8-bit levels of the display, that an element `front` (h, w, 4) laid by `matrix` onto `under` makes along its own border: its outermost pixels, laid by `lay` (pixels in front, pixels behind) on what lies there; `share` (h, w) of the frame is how much of it is to
+    be seen where. And where (x, y, w, h); None if no part of its border lies in the frame."""
+    h, w = front.shape[:2]
     worst: float | None = None
     spot = None
-    middle = np.array([w / 2, h / 2])
+    corners = np.array([[0, 0], [w, 0], [w, h], [0, h]], np.float64)
     for a, b in zip(corners, np.roll(corners, -1, axis=0), strict=True):
-        inward = middle - (a + b) / 2
-        inward = inward / max(float(np.hypot(*inward)), 1e-9)
-        count = max(2, int(np.ceil(np.hypot(*np.diff(moved_points(matrix, np.array([a, b])), axis=0)[0]))))
-        if count > 8 * (fh + fw):
-            continue
-        along = a + (b - a) * ((np.arange(count) + 0.5) / count)[:, None]
-        scale = float(np.hypot(*(b - a))) / count  # element px to a frame px
-        at = moved_points(matrix, along + INSIDE * scale * inward)
-        out = moved_points(matrix, along - INSIDE * scale * inward)
-        both = np.concatenate([at, out], axis=1)
-        seen = (
-            np.isfinite(both).all(axis=1) & (both.min(axis=1) >= 1) & ((np.array([fw, fh, fw, fh]) - 1 - both).min(axis=1) >= 0)
-        )
-        x, y = (
-            np.floor(np.nan_to_num(at[:, 0])).astype(int).clip(0, fw - 1),
-            np.floor(np.nan_to_num(at[:, 1])).astype(int).clip(0, fh - 1),
-        )
-        added = to_codes(made[y, x, :3][None]).mean(axis=2)[0] - to_codes(under[y, x, :3][None]).mean(axis=2)[0]
-        for k in range(0, count, RUN):
-            part = seen[k : k + RUN]
-            if part.sum() < RUN // 2:
-                continue
-            step = abs(float(added[k : k + RUN][part].mean())) * LEVELS
-            if worst is None or step > worst:
-                worst = step
-                i, j = x[k : k + RUN][part], y[k : k + RUN][part]
-                spot = (int(i.min()), int(j.min()), int(np.ptp(i)) + 1, int(np.ptp(j)) + 1)
+        found = _side(front, under, matrix, lay, share, a, b)
+        if found is not None and (worst is None or found[0] > worst):
+            worst, spot = found
     return worst, spot
+
+
+def _side(
+    front: Array, under: Array, matrix: Array, lay: Callable[[Array, Array], Array], share: Array | None, a: Array, b: Array
+) -> tuple[float, tuple[int, int, int, int]] | None:
+    h, w = front.shape[:2]
+    fh, fw = under.shape[:2]
+    count = max(2, int(np.ceil(np.hypot(*np.diff(moved_points(matrix, np.array([a, b])), axis=0)[0]))))
+    if count > 8 * (fh + fw):
+        return None
+    inward = np.array([w / 2, h / 2]) - (a + b) / 2
+    inward = inward / max(float(np.hypot(*inward)), 1e-9)
+    own = a + (b - a) * ((np.arange(count) + 0.5) / count)[:, None] + INSIDE * inward
+    at = moved_points(matrix, own)
+    seen = np.isfinite(at).all(axis=1) & (at.min(axis=1) >= 2) & ((np.array([fw, fh]) - 2 - at).min(axis=1) >= 0)
+    x, y = (np.floor(np.nan_to_num(at[:, c])).astype(int).clip(0, n - 1) for c, n in ((0, fw), (1, fh)))
+    u, v = (np.floor(own[:, c]).astype(int).clip(0, n - 1) for c, n in ((0, w), (1, h)))
+    pixels, behind = front[v, u][None], np.ascontiguousarray(under[y, x][None])
+    if share is not None:
+        pixels = pixels * share[y, x][None, :, None]
+    added = (to_codes(lay(np.ascontiguousarray(pixels), behind)[..., :3]) - to_codes(behind[..., :3])).mean(axis=2)[0]
+    best: tuple[float, tuple[int, int, int, int]] | None = None
+    for k in range(0, count, RUN):
+        part = seen[k : k + RUN]
+        if part.sum() < min(RUN // 2, count // 2 + 1):
+            continue
+        step = abs(float(added[k : k + RUN][part].mean())) * LEVELS
+        if best is None or step > best[0]:
+            i, j = x[k : k + RUN][part], y[k : k + RUN][part]
+            best = step, (int(i.min()), int(j.min()), int(np.ptp(i)) + 1, int(np.ptp(j)) + 1)
+    return best

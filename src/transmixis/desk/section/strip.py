@@ -19,7 +19,8 @@ from transmixis.shot.section import Advice, Card, advice, cards
 from transmixis.shot.steps import kind_of
 
 HEIGHT = 162
-NOTE = "thick as it is opaque, high as it stands in the frame; slide a foot to bring a part in front"
+NOTE = "slide a foot to change the order"
+TIP = "Each card is thick as it is opaque and high as it stands in the frame, the nearest first; slide its foot past another to change places."
 TAG, ADVICE_TAG = "section", "section-order"
 
 
@@ -41,10 +42,11 @@ class SectionStrip(QWidget):
         title.setObjectName("title")
         note.setObjectName("note")
         note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        note.setToolTip(NOTE)
+        note.setToolTip(TIP)
         head = QHBoxLayout()
         head.setContentsMargins(16, 4, 8, 0)
         head.addWidget(title)
+        head.addSpacing(12)
         head.addWidget(note, 1)
         head.addWidget(self.better)
         head.addWidget(self.by)

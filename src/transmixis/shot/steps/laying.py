@@ -7,7 +7,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from transmixis.core.build.blend import DISPLAY, LIES, LIGHTS, LINEAR, MODES, OVER, TOP, blended, composed
+from transmixis.core.build.blend import LIES, LIGHTS, LINEAR, MODES, OVER, TOP, blended, composed
 from transmixis.core.build.moving import Way, asked_blur
 from transmixis.core.build.straight import ends_in_frame
 from transmixis.core.readings import Reading
@@ -18,6 +18,7 @@ from transmixis.shot.steps.params import Params, choice, number
 
 USUAL_SHUTTER = 180.0  # degrees: half of the time, where the plate does not tell (common practice)
 OFF_BLUR = 1.0  # px: less is not seen beside the softness of any edge (judgement, docs/limits.md)
+SMEARED = 8.0  # px: an end that is smeared so far is no straight edge any more
 ENDS = 2.0  # levels of 8 bit: an element's straight end shows from there on, as a mend's seam does (docs/limits.md)
 
 CROP = Slot("crop", "what of it is to be seen (a shape or matte)", takes="matte", optional=True, many=True, usual=())
@@ -106,11 +107,13 @@ def blur_reading(inputs: Inputs, way: Way, about: Array, shutter: float) -> Read
     return Reading("motion blur", abs(got - asked), "px", OFF_BLUR, note=note)
 
 
-def end_reading(product: Array, under: Array, matrix: Array, shape: tuple[int, int]) -> Reading:
-    """How much an element's own straight end shows in the frame."""
-    worst, spot = ends_in_frame(product, under, matrix, shape)
+def end_reading(inputs: Inputs, params: Any, front: Array, under: Array, matrix: Array, frame: int, smear: float) -> Reading:
+    """How much an element's own straight end shows in the frame; a smear of some px hides it."""
+    if smear > SMEARED:
+        return Reading("straight end", None, "levels", ENDS, note=f"it is smeared by {smear:.0f} px here")
+    size = (under.shape[0], under.shape[1])
+    some = inputs.mattes("crop", frame) or inputs.mattes("where", frame) or params.opacity < 1
+    share = cropped(inputs, params, np.ones((*size, 4), np.float32), frame)[..., 3] if some else None
+    worst, spot = ends_in_frame(front, under, matrix, lambda a, b: laid(params, a, b), share)
     note = "none of its ends lies in the frame" if worst is None else "where its own border lies in the frame"
     return Reading("straight end", 0.0 if worst is None else worst, "levels", ENDS, spot=spot, note=note)
-
-
-__all__ = ["CROP", "DISPLAY", "WHERE", "Laid", "blur_reading", "cropped", "end_reading", "ends_faded", "inwards", "laid"]

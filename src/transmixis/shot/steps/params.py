@@ -92,6 +92,12 @@ def hidden(default: Any) -> Any:
     return Field(default, json_schema_extra={"control": "none"})
 
 
+def in_order(model: type[BaseModel]) -> dict[str, FieldInfo]:
+    """A model's fields as they are shown: its own first, then those that it shares with others, group by group."""
+    names = [n for c in model.__mro__ for n in c.__dict__.get("__annotations__", {}) if n in model.model_fields]
+    return {n: model.model_fields[n] for n in dict.fromkeys([*names, *model.model_fields])}
+
+
 def counts(info: FieldInfo, values: Mapping[str, Any]) -> bool:
     """Whether a parameter does something as the others are set."""
     when = facts(info).get("when")

@@ -7,7 +7,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from transmixis.core.build.moving import Way, corners_of, smeared
+from transmixis.core.build.moving import Way, asked_blur, corners_of, smeared
 from transmixis.core.build.over import with_alpha
 from transmixis.core.build.place import fit_scale, placing_matrix
 from transmixis.core.errors import UserError
@@ -117,7 +117,8 @@ class Place(StepKind[PlaceParams]):
             out.append(
                 Reading("gap", 1.0 if bare else 0.0, "", 1.0, note="the back picture does not fill the frame" if bare else "")
             )
-            out.append(end_reading(product.picture, product.work, way(0.0), (front.shape[0], front.shape[1])))
+            smear = asked_blur(way, corners_of(front), params.shutter)
+            out.append(end_reading(inputs, params, front, product.work, way(0.0), frame, smear))
         return out
 
     def propose(self, inputs: Inputs, params: PlaceParams, progress: Progress) -> Proposal | None:
@@ -128,10 +129,9 @@ class Place(StepKind[PlaceParams]):
 
         def worst(n: int, ends: float) -> float:
             tried = params.model_copy(update={"ends": ends})
-            made = self.compute(inputs, tried, n)
             front = _front(inputs, tried, n)
-            assert made.picture is not None
-            return end_reading(made.picture, made.work, front_way(inputs, tried, front, n)(0.0), front.shape[:2]).value or 0.0
+            under = self.compute(inputs, tried, n).work
+            return end_reading(inputs, tried, front, under, front_way(inputs, tried, front, n)(0.0), n, 0.0).value or 0.0
 
         seen = sampled(inputs.shot.length, 5, lambda n: worst(n, params.ends), progress, "looking for its ends")
         now = max(seen.values())
