@@ -43,12 +43,14 @@ class Look:
 
 @dataclass(frozen=True)
 class Grade:
-    """Colour becomes gain * colour + lift, then softened by `soften` px, then `grain` levels are added."""
+    """Colour becomes (gain * colour + lift) ^ power, then softened by `soften` px, then `grain` levels are added, alike in all colours, and `grains` levels to each by itself."""
 
     gain: tuple[float, float, float] = (1.0, 1.0, 1.0)
     lift: tuple[float, float, float] = (0.0, 0.0, 0.0)
     grain: float = 0.0
     soften: float = 0.0
+    power: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    grains: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
 def measure_look(rgb: Rgb, where: Mask) -> Look | None:
@@ -159,18 +161,24 @@ def apply_grade(picture: Rgba, grade: Grade, seed: int) -> Rgba:
     """Grade a premultiplied (h, w, 4) picture; the same seed gives the same grain. The input is unchanged."""
     alpha = picture[..., 3:]
     colour = np.maximum(picture[..., :3] * np.array(grade.gain, np.float32) + alpha * np.array(grade.lift, np.float32), 0)
+    if grade.power != (1.0, 1.0, 1.0):
+        solid = np.maximum(colour / np.maximum(alpha, 1e-4), 1e-8)
+        colour = np.power(solid, np.asarray(grade.power, np.float32)) * alpha * (colour > 0)
     out = np.concatenate([colour, alpha], axis=2).astype(np.float32)
     if grade.soften > 0:
         out = np.asarray(cv2.GaussianBlur(out, (0, 0), grade.soften))
     if grade.grain > 0:
-        out[..., :3] = _grained(out, grade.grain, seed)
+        out[..., :3] = _grained(out, (grade.grain,), seed)
+    if max(grade.grains) > 0:
+        out[..., :3] = _grained(out, grade.grains, seed)
     return out
 
 
-def _grained(picture: Rgba, levels: float, seed: int) -> Rgb:
-    """Neutral noise of `levels` 8-bit sRGB levels on the colour, as strong as the alpha; premultiplied in and out."""
-    noise = np.random.default_rng(seed).standard_normal(picture.shape[:2], np.float32) * np.float32(levels / 255)
+def _grained(picture: Rgba, levels: tuple[float, ...], seed: int) -> Rgb:
+    """Noise of so many 8-bit sRGB levels on the colour, one for all colours or one for each, as strong as the alpha; premultiplied in and out."""
+    noise = np.random.default_rng(seed).standard_normal((*picture.shape[:2], len(levels)), np.float32)
+    noise *= np.asarray(levels, np.float32) / 255
     alpha = picture[..., 3:]
     solid = picture[..., :3] / np.maximum(alpha, 1e-3)
-    coded = linear_to_srgb(solid) + noise[..., None]
+    coded = linear_to_srgb(solid) + noise
     return (srgb_to_linear(np.maximum(coded, 0)) * alpha).astype(np.float32)

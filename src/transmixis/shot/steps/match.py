@@ -8,12 +8,13 @@ import numpy as np
 
 from transmixis.core.build.match import Grade, Look, apply_grade, look_differences, measure_look, propose_grade
 from transmixis.core.build.over import with_alpha
+from transmixis.core.build.wholematch import whole_match
 from transmixis.core.plot import Patches, Plot
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import BACKGROUND, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
-from transmixis.shot.steps.params import Params, hidden, number
+from transmixis.shot.steps.params import Params, choice, hidden, number
 
 # name: (limit, unit); docs/limits.md says why
 LIMITS = {
@@ -25,12 +26,21 @@ LIMITS = {
 }
 SOFT_COST = "Costs fine detail; soften less if the plate is out of focus on purpose."
 Triple = tuple[float, float, float]
+BESIDE, AS_ONE = "sits in it", "is of one scene with it"
 
 
 class MatchParams(Params):
+    what: str = choice(
+        BESIDE,
+        (BESIDE, AS_ONE),
+        "The subject",
+        "Sits in the plate with whites and darks of its own, so that it is brought most of the way; or shows the same sort of scene, such as another take or a stock element, and is brought all the way.",
+    )
     strength: float = number(1.0, 0.0, 1.0, "%", "Strength", "How much of the grade below is applied.", percent=True)
     lift: Triple = hidden((0.0, 0.0, 0.0))
     gain: Triple = hidden((1.0, 1.0, 1.0))
+    power: Triple = hidden((1.0, 1.0, 1.0))
+    grains: Triple = hidden((0.0, 0.0, 0.0))
     grain: float = number(
         0.0, 0.0, 20.0, "levels", "Grain added", "Adds grain, so that what is placed is as grainy as the plate.", step=0.1
     )
@@ -77,6 +87,9 @@ class Match(StepKind[MatchParams]):
         return Plot("", tip, columns)
 
     def propose(self, inputs: Inputs, params: MatchParams, progress: Progress) -> Proposal | None:
+        if params.what == AS_ONE:
+            return self._as_one(inputs, params, progress)
+
         def looks(n: int) -> tuple[Look | None, Look | None]:
             return _look(with_alpha(inputs.picture("subject", n))), _plate_look(inputs.picture("plate", n))
 
@@ -100,11 +113,64 @@ class Match(StepKind[MatchParams]):
             return None
         effects = tuple(sorted(effects, key=lambda e: e.now / e.limit, reverse=True))
         return Proposal(
-            values={"lift": grade.lift, "gain": grade.gain, "grain": grade.grain, "soften": grade.soften, "strength": 1.0},
+            values={
+                "lift": grade.lift,
+                "gain": grade.gain,
+                "power": (1.0, 1.0, 1.0),
+                "grains": (0.0, 0.0, 0.0),
+                "grain": grade.grain,
+                "soften": grade.soften,
+                "strength": 1.0,
+            },
             reason=_reason(subject, plate),
             effects=effects,
             costs=SOFT_COST if grade.soften else "",
             frames=(names[0], names[-1]),
+        )
+
+    def _as_one(self, inputs: Inputs, params: MatchParams, progress: Progress) -> Proposal | None:
+        """All of its look brought to the plate's, tried on some frames."""
+        found = sampled(
+            inputs.shot.length,
+            3,
+            lambda n: (with_alpha(inputs.picture("subject", n)), inputs.picture("plate", n)),
+            progress,
+            "measuring both looks",
+        )
+        grade = whole_match([a for a, _ in found.values()], [b for _, b in found.values()])
+        if grade is None:
+            return None
+        n, (subject, plate) = next(iter(found.items()))
+        target = _plate_look(plate)
+        looks = [_look(apply_grade(subject, g, n)) for g in (grade_of(params), grade)]
+        now, then = looks
+        if target is None or now is None or then is None:
+            return None
+        before, after = look_differences(now, target), look_differences(then, target)
+        effects = tuple(
+            Effect(k, abs(was), abs(will), LIMITS[k][1], LIMITS[k][0])
+            for k in LIMITS
+            if (was := before[k]) is not None and (will := after[k]) is not None
+        )
+        if all(abs(e.now - e.then) < 0.05 * e.limit for e in effects):
+            return None
+        values = {
+            "lift": grade.lift,
+            "gain": grade.gain,
+            "power": grade.power,
+            "grain": 0.0,
+            "grains": grade.grains,
+            "soften": grade.soften,
+            "strength": 1.0,
+        }
+        reason = (
+            "Black, middle and white of every colour are brought to the plate's, with its softness and the grain of each colour."
+        )
+        return Proposal(
+            values,
+            reason,
+            tuple(sorted(effects, key=lambda e: e.now / e.limit, reverse=True)),
+            costs=SOFT_COST if grade.soften else "",
         )
 
 
@@ -128,7 +194,15 @@ def grade_of(params: MatchParams) -> Grade:
     s = params.strength
     gain = tuple(1 + s * (g - 1) for g in params.gain)
     lift = tuple(s * v for v in params.lift)
-    return Grade((gain[0], gain[1], gain[2]), (lift[0], lift[1], lift[2]), params.grain, params.soften)
+    power = tuple(1 + s * (v - 1) for v in params.power)
+    return Grade(
+        (gain[0], gain[1], gain[2]),
+        (lift[0], lift[1], lift[2]),
+        params.grain,
+        params.soften,
+        (power[0], power[1], power[2]),
+        params.grains,
+    )
 
 
 def _look(picture: Array) -> Look | None:

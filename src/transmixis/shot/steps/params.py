@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from collections.abc import Mapping
 from typing import Any
 
@@ -94,7 +95,7 @@ def hidden(default: Any) -> Any:
 
 def in_order(model: type[BaseModel]) -> dict[str, FieldInfo]:
     """A model's fields as they are shown: its own first, then those that it shares with others, group by group."""
-    names = [n for c in model.__mro__ for n in c.__dict__.get("__annotations__", {}) if n in model.model_fields]
+    names = [n for c in model.__mro__ for n in inspect.get_annotations(c) if n in model.model_fields]
     return {n: model.model_fields[n] for n in dict.fromkeys([*names, *model.model_fields])}
 
 
