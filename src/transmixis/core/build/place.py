@@ -44,15 +44,36 @@ def placed(picture: Array, matrix: Array, size: tuple[int, int], edge: Edge = "c
         return picture
     scale = local_scale(matrix, (picture.shape[1] / 2, picture.shape[0] / 2))
     source = _softened(picture, scale)
-    out = np.empty((*size, picture.shape[2]), np.float32)
     back = np.linalg.inv(matrix)
     middle = matrix @ np.array([picture.shape[1] / 2, picture.shape[0] / 2, 1.0])
     if (back @ (middle / middle[2]))[2] < 0:  # the picture's own middle lies before the eye
         back = -back
-    _resample(np.ascontiguousarray(source, np.float32), back, edge == "carry", out)
-    if picture.shape[2] == 4:
-        np.clip(out[..., 3], 0, 1, out=out[..., 3])
+    out = np.zeros((*size, picture.shape[2]), np.float32)
+    y0, y1, x0, x1 = covered(matrix, (picture.shape[0], picture.shape[1]), size) if edge == "clear" else (0, size[0], 0, size[1])
+    if y1 > y0 and x1 > x0:
+        from_box = back @ np.array([[1, 0, x0], [0, 1, y0], [0, 0, 1.0]])
+        box = np.empty((y1 - y0, x1 - x0, picture.shape[2]), np.float32)
+        _resample(np.ascontiguousarray(source, np.float32), from_box, edge == "carry", box)
+        if picture.shape[2] == 4:
+            np.clip(box[..., 3], 0, 1, out=box[..., 3])
+        if box.shape[:2] == size:
+            return box
+        out[y0:y1, x0:x1] = box
     return out
+
+
+def covered(matrix: Array, shape: tuple[int, int], size: tuple[int, int], pad: int = 3) -> tuple[int, int, int, int]:
+    """Rows and columns (first, behind the last) of a frame of `size` (h, w) that a picture of `shape` (h, w) laid by `matrix` can touch; the whole frame where part of it lies behind the eye."""
+    h, w = shape
+    corners = np.array([[0, 0, 1], [w, 0, 1], [w, h, 1], [0, h, 1]], float) @ matrix.T
+    if not ((corners[:, 2] > 1e-9).all() or (corners[:, 2] < -1e-9).all()):
+        return 0, size[0], 0, size[1]
+    at = corners[:, :2] / corners[:, 2:]
+    grown = pad + math.ceil(2 * local_scale(matrix, (w / 2, h / 2)))  # a sample's own reach
+    low, high = at.min(axis=0) - grown, at.max(axis=0) + grown
+    x0, y0 = (int(np.clip(math.floor(v), 0, n)) for v, n in zip(low, (size[1], size[0]), strict=True))
+    x1, y1 = (int(np.clip(math.ceil(v), 0, n)) for v, n in zip(high, (size[1], size[0]), strict=True))
+    return y0, max(y1, y0), x0, max(x1, x0)
 
 
 def local_scale(matrix: Array, at: tuple[float, float]) -> float:

@@ -7,8 +7,9 @@ from typing import Any
 import cv2
 import numpy as np
 
-from transmixis.core.build.blend import LIES, LIGHTS, LINEAR, MODES, OVER, TOP, blended, composed
+from transmixis.core.build.blend import HOLE, INSIDE, LIES, LIGHTS, LINEAR, MODES, OVER, TOP, blended, composed
 from transmixis.core.build.moving import Way, asked_blur
+from transmixis.core.build.place import covered
 from transmixis.core.build.straight import ends_in_frame
 from transmixis.core.readings import Reading
 from transmixis.core.survey.opened import open_share
@@ -20,6 +21,8 @@ USUAL_SHUTTER = 180.0  # degrees: half of the time, where the plate does not tel
 OFF_BLUR = 1.0  # px: less is not seen beside the softness of any edge (judgement, docs/limits.md)
 SMEARED = 8.0  # px: an end that is smeared so far is no straight edge any more
 ENDS = 2.0  # levels of 8 bit: an element's straight end shows from there on, as a mend's seam does (docs/limits.md)
+
+Box = tuple[int, int, int, int]  # rows and columns, first and behind the last
 
 CROP = Slot("crop", "what of it is to be seen (a shape or matte)", takes="matte", optional=True, many=True, usual=())
 WHERE = Slot("where", "only where this is (clipped into another's matte)", takes="matte", optional=True, many=True, usual=())
@@ -87,6 +90,28 @@ def inwards(matte: Array, px: float) -> Array:
     away = cv2.distanceTransform(padded, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)[1:-1, 1:-1]
     t = np.clip(away / px, 0, 1)
     return np.asarray(matte * t * t * (3 - 2 * t), np.float32)
+
+
+def laid_within(params: Any, front: Array, back: Array, box: Box) -> Array:
+    """The same where only a part of the frame can be touched: rows and columns, first and behind the last."""
+    y0, y1, x0, x1 = box
+    whole = (y0, y1, x0, x1) == (0, back.shape[0], 0, back.shape[1])
+    if whole or params.puts not in (TOP, INSIDE, HOLE):
+        return laid(params, front, back)
+    out = np.array(back, np.float32)
+    if y1 > y0 and x1 > x0:
+        out[y0:y1, x0:x1] = laid(params, np.ascontiguousarray(front[y0:y1, x0:x1]), np.ascontiguousarray(back[y0:y1, x0:x1]))
+    return out
+
+
+def touched(way: Way, shape: tuple[int, int], size: tuple[int, int], shutter: float, soften: float) -> Box:
+    """What of a frame of `size` (h, w) a picture of `shape` (h, w) can touch on its way while the shutter is open, softened by so many px."""
+    share = shutter / 360
+    pad = 4 + int(np.ceil(4 * soften))
+    boxes = np.array(
+        [covered(way(float(t)), shape, size, pad) for t in (np.linspace(-share / 2, share / 2, 9) if share else (0.0,))]
+    )
+    return int(boxes[:, 0].min()), int(boxes[:, 1].max()), int(boxes[:, 2].min()), int(boxes[:, 3].max())
 
 
 def laid(params: Any, front: Array, back: Array) -> Array:

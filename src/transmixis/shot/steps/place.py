@@ -20,7 +20,18 @@ from transmixis.shot.model import Step
 from transmixis.shot.pins import value_at
 from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_reading, hold_way, looked_at
 from transmixis.shot.steps.attachment import hidden as not_seen
-from transmixis.shot.steps.laying import CROP, ENDS, WHERE, Laid, blur_reading, cropped, end_reading, ends_faded, laid
+from transmixis.shot.steps.laying import (
+    CROP,
+    ENDS,
+    WHERE,
+    Laid,
+    blur_reading,
+    cropped,
+    end_reading,
+    ends_faded,
+    laid_within,
+    touched,
+)
 from transmixis.shot.steps.params import choice, number
 
 RESOLUTION_LIMIT = 1.25  # enlargement: beyond this softness shows beside an untouched plate (docs/limits.md)
@@ -82,12 +93,17 @@ class Place(StepKind[PlaceParams]):
         front = _front(inputs, params, frame)
         hold = hold_at(inputs, params, frame)
         way = front_way(inputs, params, front, frame)
+        box = (0, 0, 0, 0)
         if not_seen(inputs, params, hold):
             front = np.zeros((*size, 4), np.float32)
         else:
+            box = touched(way, (front.shape[0], front.shape[1]), size, params.shutter, params.soften)
             front = smeared(front, way, size, params.shutter)
             if params.soften > 0:
-                front = np.asarray(cv2.GaussianBlur(front, (0, 0), params.soften))
+                y0, y1, x0, x1 = box
+                if y1 > y0 and x1 > x0:
+                    part = np.ascontiguousarray(front[y0:y1, x0:x1])
+                    front[y0:y1, x0:x1] = cv2.GaussianBlur(part, (0, 0), params.soften)
             front = cropped(inputs, params, front, frame)
         if not inputs.has("back"):
             return Product(picture=front, matte=front[..., 3], work=None)
@@ -98,7 +114,7 @@ class Place(StepKind[PlaceParams]):
             return _matrix(_params_at(inputs, params, frame, t), back, size, fitted=True, moved=moves)
 
         under = smeared(back, behind, size, params.shutter if moves else 0.0, edge="carry")
-        return Product(picture=laid(params, front, under), matte=front[..., 3], work=under)
+        return Product(picture=laid_within(params, front, under, box), matte=front[..., 3], work=under)
 
     def read(self, inputs: Inputs, params: PlaceParams, product: Product, frame: int) -> list[Reading]:
         size = (inputs.shot.height, inputs.shot.width)
