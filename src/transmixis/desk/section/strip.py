@@ -165,8 +165,9 @@ class SectionStrip(QWidget):
 
     def put_right(self) -> None:
         """Do what is advised first."""
-        if self._advice and self._state.edits.run("step.front", step=self._advice[0].step):
-            self._state.edits.log("order", self._advice[0].words, step=self._advice[0].step)
+        first = self._advice[0] if self._advice else None  # the change asks for other advice
+        if first is not None and self._state.edits.run("step.front", step=first.step):
+            self._state.edits.log("order", first.words, step=first.step)
 
     def _go(self, row: Giveaway) -> None:
         self._state.set_step(row.step)
