@@ -50,6 +50,7 @@ def main() -> None:
         settle(window)
         save(window, OUT / "board.png")
         _survey(window)
+        _build(window)
         window.show_page("log")
         wait_until(lambda: False, 0.3)
         save(window, OUT / "log.png")
@@ -66,9 +67,18 @@ def _bench(window: MainWindow) -> None:
     window.state.set_view("Result")
     window.state.set_step("match")
     settle(window)
-    save(window, OUT / "bench-match.png")
     window.state.answers.use()
     settle(window)
+
+
+def _build(window: MainWindow) -> None:
+    """The lantern from the side."""
+    window.open_shot("KP130", "Build")
+    settle(window)
+    window.state.set_step("place4")
+    window.state.set_frame(13)
+    settle(window)
+    save(window, OUT / "bench-build.png")
 
 
 def _survey(window: MainWindow) -> None:

@@ -166,6 +166,8 @@ KINDS = {
     "reflection": ({"back": "plate:hero", "front": "plate:card"}, {}, None),
     "glow": ({"picture": "plate:flame"}, {"reach": 20.0}, None),
     "light_given": ({"back": "plate:hero", "glows": "plate:flame", "near": ""}, {}, None),
+    "rays_and_flare": ({"back": "plate:hero", "glows": "plate:flame"}, {}, ((20, 10), None)),
+    "haze": ({"subject": "plate:card", "plate": "plate:hero"}, {"amount": 0.3}, None),
     "grade": ({"picture": "plate:hero"}, {"slope_r": 1.3}, None),
     "colour_table": ({"picture": "plate:hero"}, {}, None),
     "reframe": ({"picture": "plate:hero"}, {"size": 1.2, "shake": 1.0}, None),

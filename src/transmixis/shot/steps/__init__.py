@@ -23,6 +23,7 @@ from transmixis.shot.steps.frame import LensAndBars
 from transmixis.shot.steps.garbage_matte import GarbageMatte
 from transmixis.shot.steps.glow import Glow
 from transmixis.shot.steps.grade import Grade
+from transmixis.shot.steps.haze import Haze
 from transmixis.shot.steps.join_mattes import JoinMattes
 from transmixis.shot.steps.jointakes import JoinTakes
 from transmixis.shot.steps.lay_in import LayIn
@@ -41,6 +42,7 @@ from transmixis.shot.steps.patch import Patch
 from transmixis.shot.steps.pattern import Pattern, RoughEdge
 from transmixis.shot.steps.place import Place
 from transmixis.shot.steps.point_track import PointTrack
+from transmixis.shot.steps.rays import Rays
 from transmixis.shot.steps.reflection import Reflection
 from transmixis.shot.steps.reframe import Reframe
 from transmixis.shot.steps.retime import Retime
@@ -101,6 +103,7 @@ KINDS: dict[str, AnyKind] = {
         MovingPatch(),
         Patch(),
         Match(),
+        Haze(),
         LoopStep(),
         Retime(),
         Movement(),
@@ -120,6 +123,7 @@ KINDS: dict[str, AnyKind] = {
         Reflection(),
         Glow(),
         LightGiven(),
+        Rays(),
         Grade(),
         ColourTable(),
         Reframe(),
