@@ -149,3 +149,14 @@ def test_on_a_track_it_is_smeared_through_the_frames_beside(shot: Shot, tmp_path
     assert matte is not None
     assert np.count_nonzero(matte[HIGH // 2] > 0.02) == pytest.approx(28, abs=2)
     assert "motion blur" not in {x.name for x in made(made_, tmp_path).measure("place", 6)}
+
+
+def test_the_usual_shutter_is_proposed_where_there_is_no_blur(shot: Shot, tmp_path: Path) -> None:
+    shot = set_to(shot, "movement", what="streak", begins=4.0, frames=8.0, way=320.0, angle=0.0)
+    sharp = set_to(shot, "place", x=-140.0, shutter=0.0)
+    proposal = made(sharp, tmp_path).propose("place", Progress())
+    assert proposal is not None
+    assert proposal.values == {"shutter": 180}
+    assert proposal.effects[0].now == pytest.approx(20, abs=0.1)
+    used = sharp.with_step(proposal.used(sharp.step("place")))
+    assert made(used, tmp_path).propose("place", Progress()) is None

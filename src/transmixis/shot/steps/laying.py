@@ -121,11 +121,20 @@ def laid(params: Any, front: Array, back: Array) -> Array:
     return blended(front, back, params.blend, params.light)
 
 
+def plate_shutter(inputs: Inputs) -> float:
+    """Degrees that the plate behind tells by its own smear; the usual ones where it does not."""
+    share = _plate_share(inputs)
+    return USUAL_SHUTTER if share is None else 360 * share
+
+
+def _plate_share(inputs: Inputs) -> float | None:
+    survey = inputs.survey_if_there("back") if inputs.has("back") else None
+    return open_share(survey) if survey is not None else None
+
+
 def blur_reading(inputs: Inputs, way: Way, about: Array, shutter: float) -> Reading:
     """Whether what is laid is smeared as its speed asks for at the plate's own shutter."""
-    survey = inputs.survey_if_there("back") if inputs.has("back") else None
-    share = open_share(survey) if survey is not None else None
-    plate = USUAL_SHUTTER if share is None else 360 * share
+    share, plate = _plate_share(inputs), plate_shutter(inputs)
     asked, got = asked_blur(way, about, plate), asked_blur(way, about, shutter)
     note = f"its way asks for {asked:.1f} px at {plate:.0f}°, it has {got:.1f} px"
     note += "" if share is not None else " (the plate does not tell its shutter; 180° is usual)"

@@ -15,7 +15,7 @@ from transmixis.core.motion.motion import moved_points
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
-from transmixis.shot.contract import BACKGROUND, Inputs, Pins, Product, Proposal, Slot, StepKind, sampled
+from transmixis.shot.contract import BACKGROUND, Effect, Inputs, Pins, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.model import Step
 from transmixis.shot.pins import value_at
 from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_reading, hold_way, looked_at
@@ -23,6 +23,7 @@ from transmixis.shot.steps.attachment import hidden as not_seen
 from transmixis.shot.steps.laying import (
     CROP,
     ENDS,
+    OFF_BLUR,
     WHERE,
     Laid,
     blur_reading,
@@ -30,6 +31,7 @@ from transmixis.shot.steps.laying import (
     end_reading,
     ends_faded,
     laid_within,
+    plate_shutter,
     touched,
 )
 from transmixis.shot.steps.params import choice, number
@@ -138,7 +140,32 @@ class Place(StepKind[PlaceParams]):
         return out
 
     def propose(self, inputs: Inputs, params: PlaceParams, progress: Progress) -> Proposal | None:
-        """Fade the picture's own ends where one of them shows."""
+        """The plate's own shutter where its blur is off; else fade the picture's own ends where one of them shows."""
+        return self._shutter(inputs, params, progress) or self._ends(inputs, params, progress)
+
+    def _shutter(self, inputs: Inputs, params: PlaceParams, progress: Progress) -> Proposal | None:
+        """Smeared as its speed asks for at the shutter that the plate tells, or at the usual one."""
+
+        def read(n: int) -> Reading | None:
+            if not_seen(inputs, params, hold_at(inputs, params, n)):
+                return None
+            front = _front(inputs, params, n)
+            return blur_reading(inputs, front_way(inputs, params, front, n), corners_of(front), params.shutter)
+
+        seen = {n: r for n, r in sampled(inputs.shot.length, 12, read, progress, "looking at its speed").items() if r is not None}
+        worst = max((r.value or 0.0 for r in seen.values()), default=0.0)
+        plate = plate_shutter(inputs)
+        if worst < OFF_BLUR or abs(plate - params.shutter) < 1:
+            return None
+        n = max(seen, key=lambda k: seen[k].value or 0.0)
+        return Proposal(
+            {"shutter": round(plate)},
+            f"At frame {n} {seen[n].note}; a shutter of {plate:.0f}° smears it as the plate is.",
+            (Effect("motion blur", worst, 0.0, "px", OFF_BLUR),),
+            gains="It moves as what was filmed does.",
+        )
+
+    def _ends(self, inputs: Inputs, params: PlaceParams, progress: Progress) -> Proposal | None:
         if not inputs.has("back"):
             return None
         size = (inputs.shot.height, inputs.shot.width)
