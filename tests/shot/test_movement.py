@@ -68,6 +68,9 @@ def test_a_fall_moves_what_hangs_on_it_and_is_read_as_heavy_as_gravity(shot: Sho
     assert readings["weight"].value == pytest.approx(0, abs=0.5)
     assert readings["hangs"].value == 0
     assert {x.name: x for x in r.measure("movement", 2)}["weight"].value is None
+    for n in range(1, FRAMES + 1):  # neither setting out nor landing is a fall
+        found = {x.name: x for x in r.measure("movement", n)}["weight"]
+        assert found.value is None or found.value < 1, n
 
 
 def test_what_hangs_is_smeared_by_its_own_way_at_the_usual_shutter(shot: Shot, tmp_path: Path) -> None:

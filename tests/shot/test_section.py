@@ -58,6 +58,7 @@ def test_the_section_tells_what_lies_before_what(folder: Path) -> None:
     assert [c.name for c in found] == ["Grade", "smoke", "flame", "card", "wall"]
     grade, smoke, flame, card, wall = found
     assert grade.over_all
+    assert grade.opacity == 1
     assert not flame.over_all
     assert flame.glows
     assert not smoke.glows

@@ -83,8 +83,10 @@ def _card(renderer: Renderer, layer: Layer, frame: int) -> Card:
     if not top.on:
         return card
     try:
+        if all_over:
+            return replace(card, opacity=1.0)
         opacity, rows, glows = _look(renderer, layer, frame)
-        return replace(card, opacity=opacity, rows=rows, glows=glows and not all_over, depth=_depth(renderer, mine, frame))
+        return replace(card, opacity=opacity, rows=rows, glows=glows, depth=_depth(renderer, mine, frame))
     except UserError:
         return card
 

@@ -163,7 +163,7 @@ class Movement(StepKind[MovementParams]):
             )
         ]
         if params.what in MEASURED:
-            out.append(_weight(params, places, frame, float(inputs.shot.fps)))
+            out.append(_weight(params, places, frame, float(inputs.shot.fps), _going(inputs, params).lasts))
         return out
 
     def propose(self, inputs: Inputs, params: MovementParams, progress: Progress) -> Proposal | None:
@@ -251,7 +251,7 @@ def _steps(inputs: Inputs, params: MovementParams) -> tuple[Array, Array]:
     return np.concatenate([[0.0], np.hypot(*np.diff(places, axis=0).T)]), places
 
 
-def _weight(params: MovementParams, places: Array, frame: int, rate: float) -> Reading:
+def _weight(params: MovementParams, places: Array, frame: int, rate: float, lasts: float) -> Reading:
     note = "it is not in the air here"
     if 2 <= frame < len(places):
         t = frame - params.begins
