@@ -151,3 +151,15 @@ def test_a_rough_edge_stays_for_some_frames(shot: Shot) -> None:
     assert np.array_equal(mattes[0], mattes[2])
     assert not np.array_equal(mattes[2], mattes[3])
     assert readings(made, rough.id, 1)["area off"].state == "sound"
+
+
+def test_rain_as_it_usually_is_is_there_from_the_first_frame(shot: Shot) -> None:
+    r = Renderer(shot, Material(Path(".")))
+    for name in ("rain", "snow", "dust", "sparks"):
+        step = r.acted("particle", name, 3)
+        made = shot.with_step(step)
+        assert step.params["what"] == name
+        out = picture(made, "particle", 1 if name != "sparks" else 8)
+        assert out[..., :3].max() > 0.02, name
+    rain = shot.with_step(r.acted("particle", "rain", 3))
+    assert picture(rain, "particle", 1)[HIGH // 2 :, :, 0].max() > 0.02

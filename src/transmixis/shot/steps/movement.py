@@ -255,7 +255,7 @@ def _weight(params: MovementParams, places: Array, frame: int, rate: float, last
     note = "it is not in the air here"
     if 2 <= frame < len(places):
         t = frame - params.begins
-        inside = t >= 1 and np.hypot(*(places[frame] - places[frame - 1])) > 1e-6
+        inside = 1 <= t <= lasts - 1  # neither setting out nor landing
         found = weighs(places[frame - 2 : frame + 1], rate, params.metre)
         if found is not None and inside:
             off = 100 * abs(found / G - 1)

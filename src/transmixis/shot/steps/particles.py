@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -10,11 +11,53 @@ from transmixis.core.made.particles import Particles, strokes_at
 from transmixis.core.made.strokes import added, coloured
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.readings import Reading
-from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.contract import Act, Handle, Inputs, Pins, Product, Slot, StepKind
 from transmixis.shot.model import Step
 from transmixis.shot.steps.params import Params, choice, hidden, number
 
 SPARKS, DUST, RAIN, SNOW = "sparks", "dust", "rain", "snow"
+# what is usual for each (common practice and looks; px at 1920 across, per second)
+USUAL: dict[str, dict[str, float]] = {
+    SPARKS: {
+        "rate": 120,
+        "speed": 260,
+        "angle": 90,
+        "cone": 120,
+        "pull": 500,
+        "drag": 0.5,
+        "sway": 0,
+        "life": 0.8,
+        "size": 2,
+        "soft": 0.3,
+    },
+    DUST: {"rate": 40, "speed": 14, "angle": 0, "cone": 360, "pull": -2, "drag": 0.2, "sway": 6, "life": 6, "size": 3, "soft": 1},
+    RAIN: {
+        "rate": 900,
+        "speed": 1100,
+        "angle": 264,
+        "cone": 5,
+        "pull": 0,
+        "drag": 0,
+        "sway": 0,
+        "life": 1.4,
+        "size": 1,
+        "soft": 0.5,
+    },
+    SNOW: {
+        "rate": 160,
+        "speed": 130,
+        "angle": 268,
+        "cone": 20,
+        "pull": 0,
+        "drag": 0,
+        "sway": 16,
+        "life": 9,
+        "size": 4,
+        "soft": 0.9,
+    },
+}
+LIGHT = {SPARKS: (4.0, 1.8, 0.5), DUST: (0.25, 0.24, 0.22), RAIN: (0.35, 0.38, 0.42), SNOW: (0.8, 0.82, 0.86)}
+SPREAD = {SPARKS: (4.0, 4.0), DUST: (700.0, 380.0)}
 OFF_BLUR = (
     45.0  # degrees of shutter off the plate's usual one that the smear of drops and sparks shows (judgement, docs/limits.md)
 )
@@ -69,6 +112,22 @@ class ParticleStep(StepKind[ParticleParams]):
     Params = ParticleParams
     tools = ("point",)
     positions = ("place",)
+    acts = tuple(
+        Act(k, f"As usual for {k}", f"Sets rate, speed, direction, size and light to what is usual for {k}.") for k in USUAL
+    )
+
+    def act(self, name: str, inputs: Inputs, step: Step, params: ParticleParams, frame: int) -> Step:
+        """All as it is usual, for the frame's size; what hangs or falls over the whole frame has begun before the shot."""
+        by = inputs.shot.width / 1920
+        values: dict[str, Any] = {
+            k: round(v * by, 3) if k in ("speed", "pull", "sway", "size") else v for k, v in USUAL[name].items()
+        }
+        values["size"] = max(values["size"], 0.6)
+        values |= dict(zip(("red", "green", "blue"), LIGHT[name], strict=True))
+        values |= {k: round(v * by, 1) for k, v in zip(("spread_x", "spread_y"), SPREAD.get(name, ()), strict=False)}
+        begin = 1.0 if name == SPARKS else 1.0 - math.ceil(USUAL[name]["life"] * float(inputs.shot.fps))
+        pins = {k: v for k, v in step.pins.items() if k not in values}
+        return step.model_copy(update={"params": {**step.params, **values, "what": name, "begin": begin}, "pins": pins})
 
     def looks_at(self, slot: str, params: ParticleParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         return tuple(sorted({min(int(params.at), length), frame}))
