@@ -148,6 +148,19 @@ def test_a_giveaway_leads_to_its_frame(window: MainWindow, qtbot: Any) -> None:
 
 
 LINE = "line"
+
+
+def test_the_section_follows_the_playhead_when_it_rests(window: MainWindow, qtbot: Any) -> None:
+    chosen(window, qtbot, "flame")
+    assert window.state.edits.run("step.pin", step=window.state.step_id, param="opacity", frame=1, value=1.0)
+    assert window.state.edits.run("step.pin", step=window.state.step_id, param="opacity", frame=6, value=0.0)
+    settle(qtbot, window)
+    flame = next(c for c in window.bench.section.side.cards if c.name == "flame")
+    assert flame.opacity == 1
+    window.state.set_frame(6)
+    qtbot.waitUntil(lambda: next(c for c in window.bench.section.side.cards if c.name == "flame").opacity == 0, timeout=60_000)
+
+
 # kind: what is connected by hand, what is set, what is drawn in the picture by the mouse (from, to)
 KINDS = {
     "retime": ({"plate": "plate:flame"}, {"speed": 0.5}, None),

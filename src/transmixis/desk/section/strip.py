@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from functools import partial
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from transmixis.core.progress import Progress
@@ -19,6 +20,7 @@ from transmixis.shot.section import Advice, Card, advice, cards
 from transmixis.shot.steps import kind_of
 
 HEIGHT = 162
+REST = 200  # ms that the playhead rests before the section follows
 NOTE = "slide a foot to change the order"
 TIP = "Each card is thick as it is opaque and high as it stands in the frame, the nearest first; slide its foot past another to change places."
 TAG, ADVICE_TAG = "section", "section-order"
@@ -61,6 +63,10 @@ class SectionStrip(QWidget):
         box.addLayout(left, 1)
         box.addWidget(self.giveaways)
         self.setFixedHeight(HEIGHT)
+        self._later = QTimer(self)  # so that playing is not held up by it
+        self._later.setSingleShot(True)
+        self._later.setInterval(REST)
+        self._later.timeout.connect(self._want_cards)
         self._connect()
         self._show_or_hide()
 
@@ -72,7 +78,7 @@ class SectionStrip(QWidget):
         self.better.clicked.connect(self.put_right)
         self.giveaways.pressed.connect(self._go)
         s.shot_changed.connect(self._shot_changed)
-        s.frame_changed.connect(lambda _: self._want_cards())
+        s.frame_changed.connect(lambda _: self._later.start())
         s.step_changed.connect(lambda _: self._show_or_hide())
         s.readings_changed.connect(lambda _: self._show_giveaways())
 
