@@ -5,10 +5,10 @@ from __future__ import annotations
 import cv2
 import numpy as np
 import pytest
-from skimage.transform import ThinPlateSplineTransform
+from skimage.transform import PiecewiseAffineTransform, ThinPlateSplineTransform
 
 from transmixis.core.build.morph import pairs, turned
-from transmixis.core.build.warp import along_line, bent, folds, framed, on_cylinder, thin_plate, warped
+from transmixis.core.build.warp import along_line, bent, by_triangles, folds, framed, on_cylinder, thin_plate, warped
 from transmixis.core.errors import UserError
 
 SIZE = (150, 200)
@@ -39,6 +39,30 @@ def test_places_come_where_they_are_pulled() -> None:
         assert found == pytest.approx(x, abs=0.25)
     assert at[0, 0] == pytest.approx([0.5, 0.5], abs=0.2)
     assert at[-1, -1] == pytest.approx([199.5, 149.5], abs=0.4)
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_triangles_are_those_of_scikit_image(seed: int) -> None:
+    a, b = framed(*some(seed), SIZE)
+    made = by_triangles(a, b, SIZE)
+    # its triangles are Delaunay's of what it estimates from: of the targets, as ours
+    reference = PiecewiseAffineTransform.from_estimate(b, a)
+    dice = np.random.default_rng(9)
+    at = np.floor(dice.uniform((2, 2), (198, 148), (400, 2))) + 0.5
+    want = reference(at)
+    got = made[(at[:, 1] - 0.5).astype(int), (at[:, 0] - 0.5).astype(int)]
+    assert np.abs(got - want).max() < 1e-6
+
+
+def test_triangles_end_at_their_hull_and_want_three_places() -> None:
+    three = np.array([[20.0, 20], [100, 30], [60, 120]])
+    out = by_triangles(three, three + 5, SIZE)
+    assert np.isnan(out[5, 5]).all()
+    assert out[60, 65] == pytest.approx([60.5, 55.5])
+    with pytest.raises(UserError, match="want as many"):
+        by_triangles(three[:2], three[:2], SIZE)
+    with pytest.raises(UserError, match="on one line"):
+        by_triangles(three, np.array([[0.0, 0], [10, 10], [20, 20]]), SIZE)
 
 
 def test_few_places_shift_or_turn() -> None:
@@ -120,6 +144,8 @@ def test_one_thing_turns_into_another_in_place_size_and_colour() -> None:
     assert alpha.sum() == pytest.approx(np.pi * 30**2, rel=0.05)
     assert half.picture[70, 90, :3] == pytest.approx([0.5, 0, 0.5], abs=0.02)
     assert half.least > 0
+    straight = turned(one, other, a, b, 0.5, 0.5, straight=True).picture[..., 3]
+    assert straight.sum() == pytest.approx(np.pi * 30**2, rel=0.08)
     assert turned(one, other, a, b, 0.0, 0.0).picture == pytest.approx(one, abs=0.02)
     assert turned(one, other, a, b, 1.0, 1.0).picture == pytest.approx(other, abs=0.02)
 

@@ -189,6 +189,10 @@ def _blend(front, back, mode, out):  # type: ignore[no-untyped-def]
                 if channels == 4:
                     out[y, x, 3] = back[y, x, 3]
                 continue
+            if sa <= 0:  # nothing is there: most of a layer
+                for c in range(channels):
+                    out[y, x, c] = back[y, x, c]
+                continue
             for c in range(3):
                 cs[c] = front[y, x, c] / sa if sa > 1e-6 else 0.0
                 cb[c] = back[y, x, c] / ba if ba > 1e-6 else 0.0

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from transmixis.core.build.warp import folds, framed, thin_plate, warped
+from transmixis.core.build.warp import by_triangles, folds, framed, thin_plate, warped
 from transmixis.core.errors import UserError
 from transmixis.core.made.strokes import between_outlines
 from transmixis.core.types import Array
@@ -37,8 +37,8 @@ def pairs(one: Array | None, other: Array | None, named_one: Array, named_other:
     return np.concatenate(a), np.concatenate(b)
 
 
-def turned(one: Array, other: Array, a: Array, b: Array, warp: float, share: float) -> Turned:
-    """`one` turning into the `other`, both (h, w, c) of one size: places have gone `warp` 0..1 of their way from `a` to `b`, and `share` 0..1 of the other is there."""
+def turned(one: Array, other: Array, a: Array, b: Array, warp: float, share: float, *, straight: bool = False) -> Turned:
+    """`one` turning into the `other`, both (h, w, c) of one size: places have gone `warp` 0..1 of their way from `a` to `b`, and `share` 0..1 of the other is there. `straight`: by triangles between the places, else smoothly."""
     size = (one.shape[0], one.shape[1])
     if other.shape[:2] != size:
         raise UserError("The two have not one size; place both in the frame first.")
@@ -49,7 +49,7 @@ def turned(one: Array, other: Array, a: Array, b: Array, warp: float, share: flo
         if not there:
             sides.append(picture)
             continue
-        at = thin_plate(*framed(places, now, size), size)
+        at = (by_triangles if straight else thin_plate)(*framed(places, now, size), size)
         tight, where = folds(at)
         if tight < least:
             least, spot = tight, where

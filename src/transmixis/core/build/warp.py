@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 from scipy.interpolate import RBFInterpolator, RectBivariateSpline
+from scipy.spatial import Delaunay, QhullError
 
 from transmixis.core.build.place import sampled_at
 from transmixis.core.errors import UserError
@@ -14,6 +15,7 @@ from transmixis.core.types import Array
 
 GRID = 4  # px between places at which a smooth warp is told exactly; between them it is nearly straight
 MOST = 400  # pairs of points
+ROWS = 128
 
 
 def thin_plate(source: Array, target: Array, size: tuple[int, int], stiff: float = 0.0) -> Array:
@@ -34,6 +36,26 @@ def thin_plate(source: Array, target: Array, size: tuple[int, int], stiff: float
     at = np.stack(np.meshgrid(xs, ys), -1).reshape(-1, 2)
     coarse = np.asarray(model(at)).reshape(len(ys), len(xs), 2)
     return _between_knots(coarse, ys, xs, size)
+
+
+def by_triangles(source: Array, target: Array, size: tuple[int, int]) -> Array:
+    """The same by triangles between the places (Delaunay's of the targets), each moved straight; nan beyond their hull."""
+    a, b = np.asarray(source, float).reshape(-1, 2), np.asarray(target, float).reshape(-1, 2)
+    if len(a) != len(b) or not 3 <= len(a) <= MOST:
+        raise UserError(f"Triangles want as many places to go to as to come from, 3 to {MOST}; there are {len(a)} and {len(b)}.")
+    try:
+        mesh = Delaunay(b)
+    except QhullError as e:
+        raise UserError("The places lie on one line; set one of them apart.") from e
+    plain = _plain(size)
+    h, w = size
+    inside = np.empty((h, w), np.intp)
+    for y in range(0, h, ROWS):  # some rows at once, so that large frames take no more memory
+        inside[y : y + ROWS] = mesh.find_simplex(plain[y : y + ROWS])
+    moves = np.array([np.linalg.solve(np.c_[b[t], np.ones(3)], a[t]) for t in mesh.simplices])  # (n, 3, 2)
+    k = np.maximum(inside, 0)
+    out = plain[..., :1] * moves[k, 0] + plain[..., 1:] * moves[k, 1] + moves[k, 2]
+    return np.where((inside >= 0)[..., None], out, np.nan)
 
 
 def _knots(n: int) -> Array:

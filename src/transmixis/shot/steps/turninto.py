@@ -14,9 +14,10 @@ from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import Handle, Inputs, Product, Slot, StepKind
 from transmixis.shot.model import Step
-from transmixis.shot.steps.params import Params, hidden, number
+from transmixis.shot.steps.params import Params, choice, hidden, number
 
 CREASE = 0.15  # of its usual area, as in Bend
+SMOOTH, TRIANGLES = "smoothly", "by triangles"
 LONGEST = 1.0  # s: a longer one is looked at too closely (common practice)
 
 
@@ -29,6 +30,12 @@ class TurnParams(Params):
     )
     fades: float = number(
         4, 1, 1000, "frames", "Goes over in", "Frames in which the other comes, in the middle of the warp.", step=1
+    )
+    between: str = choice(
+        SMOOTH,
+        (SMOOTH, TRIANGLES),
+        "Between places",
+        "Smoothly, as a thin sheet bends; or straight from place to place, which keeps what lies far off still.",
     )
     glow: float = number(0.0, 0.0, 20.0, "× white", "Glow", "That hides the middle of it.", step=0.1)
     reach: float = number(60.0, 1.0, 2000, "px", "Glow's reach", "How far it spreads.", step=5)
@@ -84,7 +91,7 @@ class TurnInto(StepKind[TurnParams]):
             np.asarray(params.named_one, float),
             np.asarray(params.named_other, float),
         )
-        made = turned(one, other, a, b, warp, share)
+        made = turned(one, other, a, b, warp, share, straight=params.between == TRIANGLES)
         picture = made.picture
         if params.glow > 0:
             picture = np.array(picture)
