@@ -50,6 +50,7 @@ def test_the_middle_is_held_and_the_ends_run_as_they_were() -> None:
     out = middle_held(12, 1, 6, 2, 11, 3)
     assert out[1:11] == pytest.approx([1, 2, 3, 3, 3, 3, 3, 4, 5, 6])
     assert np.isnan(out[[0, 11]]).all()
+    assert middle_held(6, 1, 6, 1, 6, 3) == pytest.approx([1, 2, 3, 4, 5, 6])  # just enough room
     with pytest.raises(UserError, match="nothing can be held"):
         middle_held(12, 1, 30, 2, 11, 3)
     with pytest.raises(UserError, match="none of those"):

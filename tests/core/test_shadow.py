@@ -8,7 +8,20 @@ import cv2
 import numpy as np
 import pytest
 
-from transmixis.core.light.shadow import Cast, cast_of, contact, ground_matrix, read_direction, shaded, shadow_colour, shadow_of
+from transmixis.core.light.shadow import (
+    Cast,
+    cast_of,
+    contact,
+    drawn_cast,
+    foot_of,
+    ground_matrix,
+    lies_along,
+    read_direction,
+    shaded,
+    shadow_colour,
+    shadow_of,
+    top_of,
+)
 
 SIZE = (360, 480)
 FOOT = (200.0, 180.0)
@@ -123,3 +136,27 @@ def test_the_colour_of_shadows_is_measured() -> None:
 def test_nothing_casts_no_shadow() -> None:
     assert read_direction(np.zeros((9, 9), np.float32), (4, 4)) is None
     assert shadow_of(np.zeros((30, 30), np.float32), Cast((15, 20), 0.2, 0.5)).max() == 0
+
+
+def test_where_a_matte_stands_and_how_a_shadow_lies() -> None:
+    matte = np.zeros((60, 80), np.float32)
+    matte[10:40, 20:30] = 1
+    assert top_of(matte) == (25.0, 10.0)
+    assert foot_of(matte) == (25.0, 40.0)
+    assert top_of(matte * 0) is None
+    assert foot_of(matte * 0) is None
+    assert lies_along(matte) == pytest.approx(90, abs=0.5)
+    assert lies_along(matte.T.copy()) in (pytest.approx(0, abs=0.5), pytest.approx(180, abs=0.5))
+    slanted = np.zeros((80, 80), np.float32)
+    cv2.line(slanted, (10, 60), (60, 10), 1.0, 5)
+    assert lies_along(slanted) == pytest.approx(45, abs=2)
+    assert lies_along(matte[:, :22]) is not None
+    square = np.zeros((60, 60), np.float32)
+    square[20:40, 20:40] = 1
+    assert lies_along(square) is None
+    assert lies_along(square * 0) is None
+    cast = drawn_cast((25.0, 40.0), (65.0, 55.0), (25.0, 10.0), 0.2)
+    assert (cast.right, cast.down) == pytest.approx((40 / 30, 0.5))
+    assert drawn_cast((25.0, 40.0), (26.0, 42.0), (25.0, 39.5), 0.2).down == pytest.approx(
+        2.0
+    )  # hardly any height: as of a pixel
