@@ -13,7 +13,6 @@ from transmixis.core.time.moments import (
     BEFORE_NOTHING,
     at_speed,
     between_ends,
-    empty_frames,
     middle_held,
     photos,
     seen,
@@ -78,8 +77,3 @@ def test_an_end_before_the_beginning_is_refused() -> None:
         between_ends(10, 1, 5, 4, 4)
     with pytest.raises(UserError, match="no way at all"):
         between_ends(10, 1, 5, 2, 8, np.zeros(10))
-
-
-def test_empty_frames_are_those_between_others() -> None:
-    assert empty_frames(np.array([0, 1, 1, 0, 0, 1, 0])).tolist() == [False, False, False, True, True, False, False]
-    assert not empty_frames(np.zeros(4)).any()

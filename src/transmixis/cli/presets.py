@@ -120,7 +120,7 @@ def order(
     finally:
         session.close()
     lines = [
-        f"{c.name}: {100 * c.opacity:.0f} % opaque{', glows' if c.glows else ''}{', over all' if c.over_all else ''}"
+        f"{c.name}: {'no matte tells how opaque' if c.opacity is None else format(c.opacity, '.0%') + ' opaque'}{', glows' if c.glows else ''}{', over all' if c.over_all else ''}"
         for c in told
     ]
     lines += [a.words for a in first]

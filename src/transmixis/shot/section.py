@@ -26,13 +26,13 @@ SAMPLES = 5
 
 @dataclass(frozen=True)
 class Card:
-    """One place in the order. `opacity` 0..1 of where it covers at all; `rows` the part of the frame's height that it covers, 0..1 from above; `depth` in the solved place's units, None: not known. `hangs_on`: the name of the motion that carries it;
+    """One place in the order. `opacity` 0..1 of where it covers at all, None: not told; `rows` the part of the frame's height that it covers, 0..1 from above; `depth` in the solved place's units, None: not known. `hangs_on`: the name of the motion that carries it;
     `lights`: the steps whose light it gives; `over_all`: it lies on everything behind it."""
 
     step: str
     name: str
     steps: tuple[str, ...]
-    opacity: float
+    opacity: float | None
     rows: tuple[float, float]
     depth: float | None
     hangs_on: str
@@ -121,21 +121,20 @@ def _depth(renderer: Renderer, mine: list[Step], frame: int) -> float | None:
     return None
 
 
-def _look(renderer: Renderer, layer: Layer, frame: int) -> tuple[float, tuple[float, float], bool]:
+def _look(renderer: Renderer, layer: Layer, frame: int) -> tuple[float | None, tuple[float, float], bool]:
     """How opaque a layer is where it covers, which rows, and whether it adds more light than it covers."""
     top = renderer.product(layer.top, frame)
     added = _added(renderer, layer, frame)
     matte = top.matte
-    if matte is None:
-        matte = np.clip(np.abs(added).max(axis=2) * 4, 0, 1)
-    there = matte > SEEN
+    there = np.abs(added).max(axis=2) > SEEN / 4 if matte is None else matte > SEEN
     if not there.any():
         return 0.0, (0.5, 0.5), False
     ys = np.flatnonzero(there.any(axis=1))
-    rows = (float(ys[0]) / len(matte), float(ys[-1] + 1) / len(matte))
+    rows = (float(ys[0]) / len(there), float(ys[-1] + 1) / len(there))
     light = luminance(added[there])
     more, less = float(np.maximum(light, 0).sum()), float(np.maximum(-light, 0).sum())
-    return float(matte[there].mean()), rows, more > GLOWS * (more + less) and float(luminance(np.maximum(added, 0)).max()) > 0.5
+    opacity = None if matte is None else float(matte[there].mean())
+    return opacity, rows, more > GLOWS * (more + less) and float(luminance(np.maximum(added, 0)).max()) > 0.5
 
 
 def _added(renderer: Renderer, layer: Layer, frame: int) -> Array:

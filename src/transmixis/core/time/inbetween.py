@@ -29,9 +29,7 @@ class Pair:
     def __init__(self, a: Array, b: Array) -> None:
         self.a, self.b = (np.ascontiguousarray(p, np.float32) for p in (a, b))
         codes = [linear_to_srgb(np.clip(p[..., :3], 0, 1)).astype(np.float32) for p in (self.a, self.b)]
-        grey = [
-            np.asarray(cv2.convertScaleAbs(np.clip(p[..., :3] @ LUMA, 0, 1) ** (1 / 2.2), alpha=255.0)) for p in (self.a, self.b)
-        ]
+        grey = [_grey(p) for p in (self.a, self.b)]
         self.there, self.back = _flow(grey[0], grey[1]), _flow(grey[1], grey[0])
         self.off_a, self.off_b = _off(codes[0], codes[1], self.there), _off(codes[1], codes[0], self.back)
 
@@ -56,8 +54,12 @@ class Pair:
 
 def flow_between(a: Array, b: Array) -> Array:
     """(h, w, 2) px: where in b lies what a shows, both (h, w, c) linear."""
-    grey = [np.asarray(cv2.convertScaleAbs(np.clip(p[..., :3] @ LUMA, 0, 1) ** (1 / 2.2), alpha=255.0)) for p in (a, b)]
-    return _flow(grey[0], grey[1])
+    return _flow(_grey(a), _grey(b))
+
+
+def _grey(p: Array) -> Array:
+    """(h, w) 8 bit, as bright as it looks."""
+    return np.asarray(cv2.convertScaleAbs(np.clip(p[..., :3] @ LUMA, 0, 1) ** (1 / 2.2), alpha=255.0))
 
 
 def looked_up(picture: Array, flow: Array) -> Array:

@@ -74,12 +74,3 @@ def seen(moments: Array, first: float, last: float, begin: int, end: int, before
     out[over] = high if after == BEFORE_HELD else np.nan
     out[under] = low if after == BEFORE_HELD else np.nan
     return out
-
-
-def empty_frames(there: Array) -> Array:
-    """(n,) True where a frame shows nothing although those before and after it do: `there` (n,) True where something is shown."""
-    there = np.asarray(there, bool)
-    first, last = (int(np.argmax(there)), len(there) - 1 - int(np.argmax(there[::-1]))) if there.any() else (0, -1)
-    out = np.zeros(len(there), bool)
-    out[first : last + 1] = ~there[first : last + 1]
-    return out

@@ -75,7 +75,7 @@ class Side(QWidget):
             x = self._x
         if c.over_all:
             return QRectF(x - 4, TOP, 8, GROUND - TOP)
-        wide = max(THIN, THICK * c.opacity)
+        wide = max(THIN, THICK * (c.opacity or 0.0))
         top, bottom = (TOP + v * (GROUND - TOP) for v in c.rows)
         if bottom - top < LEAST:
             top = max(TOP, (top + bottom) / 2 - LEAST / 2)
@@ -140,7 +140,7 @@ class Side(QWidget):
             p.setBrush(colour(WHITE if c.on else PAPER))
         p.drawRect(r)
         if not c.over_all and c.on:
-            p.fillRect(r.adjusted(2, 2, -2, -2), colour(EDGE if not mine else BLUE, 0.25 + 0.5 * c.opacity))
+            p.fillRect(r.adjusted(2, 2, -2, -2), colour(EDGE if not mine else BLUE, 0.25 + 0.5 * (c.opacity or 0.0)))
         if c.glows:
             self._lamp(p, r.left() - 9, r.center().y())
         x = r.center().x()
@@ -212,7 +212,12 @@ def told(c: Card, k: int) -> str:
     """What is said of a card."""
     if c.over_all:
         return f"{c.name} lies on all that is behind it."
-    lines = [f"{c.name}: {100 * c.opacity:.0f} % opaque where it covers." if c.on else f"{c.name} is off."]
+    opaque = (
+        "it gives no matte that tells how opaque it is"
+        if c.opacity is None
+        else f"{100 * c.opacity:.0f} % opaque where it covers"
+    )
+    lines = [f"{c.name}: {opaque}." if c.on else f"{c.name} is off."]
     if c.glows:
         lines.append("It glows: it adds more light than it covers.")
     if c.hangs_on:

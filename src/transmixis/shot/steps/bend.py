@@ -16,6 +16,7 @@ from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKi
 from transmixis.shot.model import Step
 from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_reading, hung_points
 from transmixis.shot.steps.params import choice, hidden, number
+from transmixis.shot.steps.place import RESOLUTION_LIMIT
 
 PULL, LEAN, CYLINDER = "pulled along a line", "leans with speed", "on a cylinder"
 FOLD = 0.15  # of its usual area: tighter and a warp shows as a crease; under nothing it folds (judgement, docs/limits.md)
@@ -163,7 +164,15 @@ class Bend(StepKind[BendParams]):
         if params.how == LEAN:
             return [*out, Reading("lean", lean, "of its height", MOST_LEAN)]
         if params.how == CYLINDER:
-            return out or [Reading("crease", 1.0, "of its area", FOLD, "high", note="a cylinder has none")]
+            picture = inputs.picture("picture", frame)
+            step = np.diff(at * [picture.shape[1], picture.shape[0]], axis=1)[..., 0]  # picture px for each of the frame
+            seen = np.abs(step[np.isfinite(step)])
+            if not len(seen) or seen.min() < 1e-6:
+                return [*out, Reading("enlargement", None, "×", RESOLUTION_LIMIT, note="it is not seen here")]
+            return [
+                *out,
+                Reading("enlargement", 1 / float(seen.min()), "×", RESOLUTION_LIMIT, note="across, where it comes nearest"),
+            ]
         least, spot = folds(at)
         return [
             *out,

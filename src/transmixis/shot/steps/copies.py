@@ -12,6 +12,7 @@ from transmixis.core.motion.motion import moved_points
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.steps.counted import count_of
 from transmixis.shot.steps.params import Params, choice, number
 
 TWINS = 0.9  # likeness of what two copies show beyond the element's mean: from there on they are seen to move alike (judgement, docs/limits.md)
@@ -75,7 +76,7 @@ class Copies(StepKind[CopiesParams]):
     def read(self, inputs: Inputs, params: CopiesParams, product: Product, frame: int) -> list[Reading]:
         if len(product.work) < 2:
             return [Reading("twins", None, "", TWINS, note="there is but one")]
-        count = _count(inputs)
+        count = count_of(inputs, "element")
         if count < 2:
             flips = len({c.flipped for c, _ in product.work})
             return [Reading("twins", None, "", TWINS, note=f"a still moves by itself in no way; {flips} sides of it are seen")]
@@ -92,20 +93,21 @@ class Copies(StepKind[CopiesParams]):
 
 def copies_of(inputs: Inputs, params: CopiesParams) -> tuple[Copy, ...]:
     return spread_out(
-        int(params.count), params.wide, params.high, params.sizes, _count(inputs), params.flips == "yes", int(params.seed)
+        int(params.count),
+        params.wide,
+        params.high,
+        params.sizes,
+        count_of(inputs, "element"),
+        params.flips == "yes",
+        int(params.seed),
     )
 
 
 def shown_at(inputs: Inputs, params: CopiesParams, copy: Copy, frame: int) -> int:
     """The element's frame that a copy shows."""
-    count = _count(inputs)
+    count = count_of(inputs, "element")
     late = copy.late if params.late == "each its own time" else 0
     return (frame - 1 + late) % count + 1
-
-
-def _count(inputs: Inputs) -> int:
-    facts = inputs.facts("element")
-    return inputs.shot.length if facts is None else facts.count
 
 
 def _lit(front: Array, back: Array, mode: str) -> Array:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-import cv2
 import numpy as np
 
 from transmixis.core.build.joining import Cut, Fitted, Joined, jump, stirs
+from transmixis.core.build.loop import small_of
 from transmixis.core.errors import UserError
 from transmixis.core.plot import Plot, Stills, Trace
 from transmixis.core.progress import Progress
@@ -15,10 +15,10 @@ from transmixis.core.readings import Reading
 from transmixis.core.survey.best import best_joins
 from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Inputs, Pins, Product, Proposal, Slot, StepKind
+from transmixis.shot.steps.counted import count_of
 from transmixis.shot.steps.params import Params, number
 
 JUMP = 2.0  # levels beyond what the takes do by themselves: as a mend's seam (docs/limits.md)
-LOOKED = 160  # px: the size at which the best join is looked for
 ABOUT = 4  # frames to either side of the warp whose own changes are compared with
 
 
@@ -53,7 +53,7 @@ class JoinTakes(StepKind[JoinParams]):
         """How the second take is brought to the first, and the jump at each frame about the join, before and after."""
         joined = _joined(inputs, params, None)
         c = joined.cut
-        length = min(inputs.shot.length, c.last + _count(inputs, "other") - c.first + 1)
+        length = min(inputs.shot.length, c.last + count_of(inputs, "other") - c.first + 1)
         span = range(max(1, c.last - c.warp - ABOUT), min(length, c.last + c.warp + 1 + ABOUT) + 1)
         soft = {}
         for k, n in enumerate(span):
@@ -64,7 +64,7 @@ class JoinTakes(StepKind[JoinParams]):
         before, after = (np.array([_jump(f, n, where) for n in span]) for f in (hard, soft))
         quiet = [before[i] for i, n in enumerate(span) if n not in (c.last, c.last + 1) and np.isfinite(before[i])]
         own = float(np.median(quiet)) if quiet else 0.0
-        thumbs = np.stack([_small(soft[n])[..., :3] for n in (max(span[0], c.last), min(c.last + 1, span[-1]))])
+        thumbs = np.stack([small_of(soft[n][..., :3]) for n in (max(span[0], c.last), min(c.last + 1, span[-1]))])
         return {
             "matrix": joined.how.matrix,
             "gain": np.asarray(joined.how.gain),
@@ -78,7 +78,7 @@ class JoinTakes(StepKind[JoinParams]):
         a = inputs.analysis()
         joined = _joined(inputs, params, Fitted(a["matrix"], np.asarray(a["gain"], np.float32)))
         takes = joined.takes(frame)
-        count = _count(inputs, "other")
+        count = count_of(inputs, "other")
         if takes[1] > count:
             raise UserError(
                 f"The second take ends with its frame {count}, before the shot does; make the shot shorter, or leave the first one later."
@@ -93,7 +93,7 @@ class JoinTakes(StepKind[JoinParams]):
             shows = f"shows frame {one} of the first and {100 * share:.0f} % frame {other} of the second"
         first, last = (int(v) for v in a["span"])
         if not first <= frame <= last or not np.isfinite(a["after"][frame - first]):
-            return [Reading("jump", 0.0, "levels", JUMP, note=shows)]
+            return [Reading("jump", None, "levels", JUMP, note=f"{shows}; it is read about the join")]
         was = a["before"]
         note = f"{shows}; cut hard it jumps by {np.nanmax(was):.1f} levels at the join"
         return [Reading("jump", float(a["after"][frame - first]), "levels", JUMP, note=note)]
@@ -102,12 +102,12 @@ class JoinTakes(StepKind[JoinParams]):
         """The best place to leave the one for the other."""
         takes = []
         for slot in ("one", "other"):
-            count = _count(inputs, slot)
+            count = count_of(inputs, slot)
             rows: list[Array | None] = []
             for n in range(1, count + 1):
                 progress.at(n - 1, count, f"looking at frame {n}")
                 try:
-                    rows.append(_small(inputs.picture(slot, n)))
+                    rows.append(small_of(inputs.picture(slot, n)[..., :3]))
                 except UserError:
                     rows.append(None)
             takes.append(rows)
@@ -117,7 +117,7 @@ class JoinTakes(StepKind[JoinParams]):
         if not found:
             return None
         j = found[0]
-        if (int(params.last) or _count(inputs, "one"), int(params.first)) == (j.last, j.first):
+        if (int(params.last) or count_of(inputs, "one"), int(params.first)) == (j.last, j.first):
             return None
         return Proposal(
             {"last": float(j.last), "first": float(j.first)},
@@ -152,16 +152,11 @@ class JoinTakes(StepKind[JoinParams]):
         return Plot("The join", tip, panels, f"The jump falls from {np.nanmax(rows[0]):.1f} to {np.nanmax(rows[1]):.1f} levels.")
 
 
-def _count(inputs: Inputs, slot: str) -> int:
-    facts = inputs.facts(slot)
-    return inputs.shot.length if facts is None else facts.count
-
-
 def _joined(inputs: Inputs, params: JoinParams, how: Fitted | None) -> Joined:
-    count = _count(inputs, "one")
+    count = count_of(inputs, "one")
     cut = Cut(int(params.last) or count, int(params.first), int(params.warp), int(params.blend), count)
-    if cut.first > _count(inputs, "other"):
-        raise UserError(f"The second take has no frame {cut.first}; it has {_count(inputs, 'other')}.")
+    if cut.first > count_of(inputs, "other"):
+        raise UserError(f"The second take has no frame {cut.first}; it has {count_of(inputs, 'other')}.")
     return Joined(lambda n: inputs.picture("one", n), lambda n: inputs.picture("other", n), cut, how)
 
 
@@ -170,12 +165,3 @@ def _jump(frames: dict[int, Array], n: int, where: Array) -> float:
     if not {n - 1, n, n + 1} <= set(frames):
         return float("nan")
     return jump(frames[n - 1], frames[n], frames[n + 1], where)
-
-
-def _small(picture: Array) -> Array:
-    h, w = picture.shape[:2]
-    if w <= LOOKED:
-        return np.asarray(picture[..., :3], np.float32)
-    return np.asarray(
-        cv2.resize(np.ascontiguousarray(picture[..., :3]), (LOOKED, max(2, round(h * LOOKED / w))), interpolation=cv2.INTER_AREA)
-    )

@@ -105,18 +105,22 @@ class LightGiven(StepKind[LightParams]):
     def propose(self, inputs: Inputs, params: LightParams, progress: Progress) -> Proposal | None:
         """As much as the thing's own pixels ask for, where it gives less."""
 
-        def short(n: int) -> float | None:
-            made = self.compute(inputs, params, n)
-            source, near, added = made.work
-            return None if source.dark else _short(params, source, inputs.picture("back", n), near, added)[0]
+        def short(n: int, tried: LightParams) -> float | None:
+            source, near, added = self.compute(inputs, tried, n).work
+            return None if source.dark else _short(tried, source, inputs.picture("back", n), near, added)[0]
 
-        found = [v for v in sampled(inputs.shot.length, 6, short, progress, "looking at its light").values() if v is not None]
-        if not found or max(found) < SHORT:
+        seen = sampled(inputs.shot.length, 6, lambda n: short(n, params), progress, "looking at its light")
+        found = {n: v for n, v in seen.items() if v is not None}
+        if not found or max(found.values()) < SHORT or params.strength >= 1:
+            return None
+        n = max(found, key=lambda k: found[k])
+        then = short(n, params.model_copy(update={"strength": 1.0}))
+        if then is None or then >= found[n]:
             return None
         return Proposal(
             {"strength": 1.0},
-            f"What glows sends out more than it gives: its surroundings lack {max(found):.0f} % of the light that its own pixels ask for.",
-            (Effect("light short", max(found), 0.0, "%", SHORT),),
+            f"What glows sends out more than it gives: at frame {n} its surroundings lack {found[n]:.0f} % of the light that its own pixels ask for.",
+            (Effect("light short", found[n], then, "%", SHORT),),
             gains="It lights what stands near.",
         )
 

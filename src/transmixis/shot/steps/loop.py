@@ -15,6 +15,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.steps.counted import count_of
 from transmixis.shot.steps.params import Params, number
 
 
@@ -112,8 +113,7 @@ class LoopStep(StepKind[LoopParams]):
 
 def _count(inputs: Inputs) -> int:
     """The element's frames: those of its file, else the shot's."""
-    facts = inputs.facts("plate")
-    count = inputs.shot.length if facts is None else facts.count
+    count = count_of(inputs, "plate")
     if count < 2:
         raise UserError("A still has no end that could be seen: it needs no loop. Place it as it is.")
     return count

@@ -146,22 +146,30 @@ class Place(StepKind[PlaceParams]):
     def _shutter(self, inputs: Inputs, params: PlaceParams, progress: Progress) -> Proposal | None:
         """Smeared as its speed asks for at the shutter that the plate tells, or at the usual one."""
 
-        def read(n: int) -> Reading | None:
+        def read(n: int, shutter: float) -> Reading | None:
             if not_seen(inputs, params, hold_at(inputs, params, n)):
                 return None
             front = _front(inputs, params, n)
-            return blur_reading(inputs, front_way(inputs, params, front, n), corners_of(front), params.shutter)
+            return blur_reading(inputs, front_way(inputs, params, front, n), corners_of(front), shutter)
 
-        seen = {n: r for n, r in sampled(inputs.shot.length, 12, read, progress, "looking at its speed").items() if r is not None}
+        seen = {
+            n: r
+            for n, r in sampled(
+                inputs.shot.length, 12, lambda n: read(n, params.shutter), progress, "looking at its speed"
+            ).items()
+            if r is not None
+        }
         worst = max((r.value or 0.0 for r in seen.values()), default=0.0)
         plate = plate_shutter(inputs)
         if worst < OFF_BLUR or abs(plate - params.shutter) < 1:
             return None
         n = max(seen, key=lambda k: seen[k].value or 0.0)
+        then = read(n, round(plate))
+        assert then is not None
         return Proposal(
             {"shutter": round(plate)},
             f"At frame {n} {seen[n].note}; a shutter of {plate:.0f}° smears it as the plate is.",
-            (Effect("motion blur", worst, 0.0, "px", OFF_BLUR),),
+            (Effect("motion blur", worst, then.value or 0.0, "px", OFF_BLUR),),
             gains="It moves as what was filmed does.",
         )
 

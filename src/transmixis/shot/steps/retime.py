@@ -14,10 +14,11 @@ from transmixis.core.readings import Reading
 from transmixis.core.time.conform import blended
 from transmixis.core.time.inbetween import Pair
 from transmixis.core.time.moments import BEFORE_HELD, BEFORE_NOTHING, at_speed, between_ends, middle_held, photos, seen
-from transmixis.core.time.retime import SKIPPED, STUTTER, Shows, retime_readings, shown
+from transmixis.core.time.retime import STUTTER, Shows, retime_readings, shown
 from transmixis.core.types import Array
 from transmixis.shot.contract import Inputs, Pins, Product, Proposal, Slot, StepKind
 from transmixis.shot.pins import value_at
+from transmixis.shot.steps.counted import count_of
 from transmixis.shot.steps.params import Params, choice, number
 
 SPEED, ENDS, MIDDLE, FREEZE, PHOTOS = "at a speed", "to exact ends", "middle held", "one frame frozen", "a photo for some frames"
@@ -84,7 +85,7 @@ class Retime(StepKind[RetimeParams]):
         at = float(moments[frame - 1]) if frame <= len(moments) else float("nan")
         if not np.isfinite(at):
             return Product(picture=_nothing(inputs, params), work=(moments, None))
-        now = shown(at, _count(inputs), hold=params.frames == HOLD)
+        now = shown(at, count_of(inputs, "plate"), hold=params.frames == HOLD)
         return Product(picture=self._picture(inputs, params, now, frame), work=(moments, now))
 
     def _picture(self, inputs: Inputs, params: RetimeParams, now: Shows, frame: int) -> Array:
@@ -108,13 +109,10 @@ class Retime(StepKind[RetimeParams]):
         if now is None:
             note = "it is not to be seen here"
             return [Reading("off its time", None, "frames", STUTTER, note=note), Reading("empty", None, "", 1.0, note=note)]
-        told = np.where(np.isfinite(moments), moments, moments[frame - 1])
-        if params.how == PHOTOS or (frame > 1 and not np.isfinite(moments[frame - 2])):
-            told = told[[frame - 1] * 2]  # a photo is held on purpose; before its cue there is nothing to differ from
-            out = retime_readings(list(told), _count(inputs), 1, hold=hold)
-            out += [Reading("doubled", 0.0, "frames", 1.0, note="as asked"), Reading("skipped", 0.0, "frames", SKIPPED)]
-        else:
-            out = retime_readings(list(told), _count(inputs), frame, hold=hold)
+        # a photo is held on purpose, and at its cue there is nothing to differ from: then neither doubled nor skipped is read
+        alone = params.how == PHOTOS or frame == 1 or not np.isfinite(moments[frame - 2])
+        told, at = ([moments[frame - 1]], 1) if alone else (list(moments), frame)
+        out = retime_readings(told, count_of(inputs, "plate"), at, hold=hold)
         assert product.picture is not None
         empty = not _shows(product.picture)
         why = f"shows {now.words}" + (", in which nothing is" if empty else "")
@@ -160,7 +158,7 @@ class Retime(StepKind[RetimeParams]):
 
 def moments_of(inputs: Inputs, params: RetimeParams) -> Array:
     """(length,) the moment of the element that each frame of the shot shows; nan: none. Raises UserError for what cannot be."""
-    length, count = inputs.shot.length, _count(inputs)
+    length, count = inputs.shot.length, count_of(inputs, "plate")
     first, last = params.first, float(min(params.last or count, count))
     begin, end = int(params.begin), int(min(params.end or length, length))
     if first > last or begin > length:
@@ -193,12 +191,6 @@ def _speeds(inputs: Inputs, params: RetimeParams) -> Array:
         return np.array([max(float(value_at(pins, k)), 0.0) if pins else params.speed for k in n])
     except (TypeError, ValueError) as e:
         raise UserError("A pin of the speed holds no number; set it anew.") from e
-
-
-def _count(inputs: Inputs) -> int:
-    """The element's frames: those of its file, else the shot's."""
-    facts = inputs.facts("plate")
-    return inputs.shot.length if facts is None else facts.count
 
 
 def _nothing(inputs: Inputs, params: RetimeParams) -> Array:
