@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from transmixis.core.errors import UserError
 from transmixis.core.finish.framing import barred, bars, fringed, room_for, shaken, vignetted
-from transmixis.core.finish.grade import Cdl, Table, day_for_night, graded, looked_up, stops
+from transmixis.core.finish.grade import Cdl, Table, day_for_night, graded, looked_up
 from transmixis.media.exchange.grades import cdl_text, cube_text, read_cdl, read_cube
 
 three = st.tuples(*[st.floats(0.5, 2)] * 3)
@@ -124,7 +124,6 @@ def test_day_for_night_is_darker_bluer_and_less_coloured() -> None:
     out = graded(np.array([[0.5, 0.4, 0.3]]), day_for_night(2.0, 0.5, 0.6))[0]
     assert out.max() < 0.5 / 2
     assert out[2] / out[0] > 0.3 / 0.5
-    assert stops(0.25) == -2
 
 
 @pytest.mark.parametrize(

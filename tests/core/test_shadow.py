@@ -16,7 +16,6 @@ from transmixis.core.light.shadow import (
     foot_of,
     ground_matrix,
     lies_along,
-    read_direction,
     shaded,
     shadow_colour,
     shadow_of,
@@ -56,6 +55,16 @@ def rendered(matte: np.ndarray, azimuth: float, elevation: float, tilt: float, w
         u, v = (FOOT[0] + x).astype(np.float32), (FOOT[1] - y * math.cos(t)).astype(np.float32)
         dark += hit * cv2.remap(matte, u - 0.5, v - 0.5, cv2.INTER_LINEAR, borderValue=0)
     return dark / rays
+
+
+def read_direction(shadow: np.ndarray, foot: tuple[float, float]) -> float | None:
+    """Degrees (0 to the right, 90 up, as seen) in which a shadow lies from its foot: of its middle, weighed by how dark it is; None if there is none."""
+    yy, xx = np.mgrid[0 : shadow.shape[0], 0 : shadow.shape[1]] + 0.5
+    total = float(shadow.sum())
+    if total < 1:
+        return None
+    x, y = float((xx * shadow).sum()) / total - foot[0], float((yy * shadow).sum()) / total - foot[1]
+    return math.degrees(math.atan2(-y, x))
 
 
 def edge_width(row: np.ndarray) -> float:

@@ -84,6 +84,7 @@ def test_takes_are_joined_where_they_go_together_best(shot: Shot, folder: Path) 
     assert "cut hard it jumps by" in found[11].note
     assert float(found[11].note.split("jumps by ")[1].split()[0]) > 8
     assert "frame 3 of the first" in found[2].note
+    assert found[0].value is None  # far from the join nothing is read
     assert "of the second" in found[15].note
     proposal = r.propose(step, Progress())
     assert proposal is not None
@@ -164,6 +165,9 @@ def test_a_card_is_pulled_leans_and_lies_on_a_cylinder(shot: Shot, folder: Path)
     cover = picture(round_, folder, step, 1)[..., 3]
     assert cover[90, 62:178].min() > 0.9
     assert cover[90, :58].max() == 0
+    grown = readings(round_, folder, step, 1)["enlargement"].value
+    # 240 px of the picture lie over 140 degrees on 120 px: at the middle each is a / (2 sin a) of a px of the frame, a being 70 degrees
+    assert grown == pytest.approx(60 / (120 * np.sin(np.radians(70)) / np.radians(70)), rel=0.05)
     none, step = with_step(shot, "bend", {"picture": "plate:card"})
     assert "draw the line" in readings(none, folder, step, 1)["crease"].note
 

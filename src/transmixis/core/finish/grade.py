@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -103,8 +102,3 @@ def day_for_night(exposure: float, blue: float, saturation: float) -> Cdl:
     """A grade that turns day to night: darker by `exposure` stops, `blue` 0..1 towards moonlight's blue (common practice: 2 to 3 stops, and half of the colour)."""
     k = 2.0**-exposure
     return Cdl((k * (1 - 0.45 * blue), k * (1 - 0.15 * blue), k * (1 + 0.25 * blue)), saturation=saturation)
-
-
-def stops(slope: float) -> float:
-    """A slope in stops."""
-    return math.log2(max(slope, 1e-9))

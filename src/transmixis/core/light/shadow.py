@@ -159,13 +159,3 @@ def shaded(picture: Array, shadow: Matte, colour: Array) -> Array:
     out = np.array(picture, np.float32)
     out[..., :3] *= 1 - shadow[..., None] * (1 - np.asarray(colour, np.float32))
     return out
-
-
-def read_direction(shadow: Matte, foot: tuple[float, float]) -> float | None:
-    """Degrees (0 to the right, 90 up, as seen) in which a shadow lies from its foot: of its middle, weighed by how dark it is; None if there is none."""
-    yy, xx = np.mgrid[0 : shadow.shape[0], 0 : shadow.shape[1]] + 0.5
-    total = float(shadow.sum())
-    if total < 1:
-        return None
-    x, y = float((xx * shadow).sum()) / total - foot[0], float((yy * shadow).sum()) / total - foot[1]
-    return math.degrees(math.atan2(-y, x))
