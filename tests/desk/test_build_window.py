@@ -269,3 +269,133 @@ def test_presets_are_kept_and_used_from_menus(window: MainWindow, qtbot: Any, mo
     window.bench.acts.add_menu(window.bench.add)
     settle(qtbot, window)
     assert len(window.state.shot.steps) == count + 1  # type: ignore[union-attr]
+
+
+def drag_over(qtbot: Any, widget: Any, a: tuple[float, float], b: tuple[float, float], hold: Any = None) -> None:
+    """Press, move and let go; the offscreen platform sends no buttons with a move, so the place is told the widget itself."""
+    start, end = (QPoint(round(x), round(y)) for x, y in (a, b))
+    qtbot.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
+    qtbot.mouseMove(widget, end)
+    if hold is not None:
+        widget._x = hold
+    qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
+
+
+def taking(words: str, offered: list[list[str]]) -> Any:
+    def exec_(menu: QMenu, *a: object) -> None:
+        offered.append([x.text() for x in menu.actions()])
+        next(x for x in menu.actions() if x.text() == words).trigger()
+
+    return exec_
+
+
+def test_a_card_is_hung_on_another_s_track_and_let_go(window: MainWindow, qtbot: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    chosen(window, qtbot, "flame")
+    state, side = window.state, window.bench.section.side
+    said: list[str] = []
+    state.said.connect(lambda words, _: said.append(words))
+    flame, hero = side.box(2).center(), side.box(3).center()
+    drag_over(qtbot, side, (flame.x(), flame.y()), (hero.x(), 60), hold=hero.x())
+    assert "No track or movement follows anything in hero" in said[-1]
+    assert state.shot is not None
+    new, track = add_step(state.shot, "point_track", name="hand")
+    new = new.with_step(track.model_copy(update={"inputs": {"plate": "plate:hero"}}))
+    assert state.edits.change("Track", lambda: new)
+    chosen(window, qtbot, "flame")
+    state.set_frame(2)
+    settle(qtbot, window)
+    offered: list[list[str]] = []
+    monkeypatch.setattr(QMenu, "exec", taking("hand", offered))
+    drag_over(qtbot, side, (flame.x(), flame.y()), (hero.x(), 60), hold=hero.x())
+    settle(qtbot, window)
+    assert offered == [["flame hangs on", "hand"]]
+    step = next(s for s in state.shot.steps if s.name == "flame")
+    assert step.inputs["motion"] == f"step:{track.id}"
+    assert step.params["at"] == 2
+    card = next(c for c in side.cards if c.name == "flame")
+    assert (card.hangs_on, card.carrier) == ("hand", side.cards[3].step)
+    monkeypatch.setattr(QMenu, "exec", taking("nothing: let go", offered))
+    window.commands.run("tie")
+    settle(qtbot, window)
+    assert "motion" not in next(s for s in state.shot.steps if s.name == "flame").inputs
+    assert window.grab().width() == 1280
+
+
+def test_a_card_s_side_says_how_opaque_it_is(window: MainWindow, qtbot: Any) -> None:
+    chosen(window, qtbot, "smoke")
+    side = window.bench.section.side
+    box = side.box(1)
+    assert side.grip_at(box.right(), box.center().y()) == (1, "side")
+    x = box.center().x() + 5.1
+    drag_over(qtbot, side, (box.right(), box.center().y()), (x, box.center().y()), hold=x)
+    settle(qtbot, window)
+    assert window.state.edits.param("opacity") == pytest.approx(0.3)
+    window.state.edits.undo()
+    assert window.state.edits.param("opacity") == pytest.approx(0.9)
+
+
+def test_a_light_s_rim_is_dragged(window: MainWindow, qtbot: Any) -> None:
+    state, side = window.state, window.bench.section.side
+    assert state.shot is not None
+    top = next(s for s in state.shot.steps if s.name == "smoke")
+    new, light = add_step(state.shot, "light_given", name="light")
+    inputs = {"back": f"step:{top.id}", "glows": "plate:flame"}
+    assert state.edits.change("Light", lambda: new.with_step(light.model_copy(update={"inputs": inputs})))
+    chosen(window, qtbot, "light")
+    at = next(k for k, c in enumerate(side.cards) if c.name == "light")
+    card = side.cards[at]
+    assert card.light is not None
+    lamp = next(c for c in side.cards if c.step == card.light.source)
+    assert lamp.name == "flame"
+    rim = side.rim_of(at)
+    assert rim == side.width() - 17  # as far as it goes
+    assert side.grip_at(rim, 60) == (at, "rim")
+    x = side.box(side.cards.index(lamp)).center().x() + 0.25 * (side.width() - 17 - 84)
+    drag_over(qtbot, side, (rim, 60), (x, 60), hold=x)
+    settle(qtbot, window)
+    assert state.edits.param("reach") == pytest.approx(0.25 * WIDE, abs=1)
+    assert side.rim_of(at) == pytest.approx(x, abs=3)
+    assert list(side.short) == [light.id]
+    drag_over(qtbot, side, (side.rim_of(at), 60), (side.width() - 10, 60), hold=side.width() - 17)
+    settle(qtbot, window)
+    assert state.edits.param("reach") == 0
+    assert window.grab().width() == 1280
+
+
+def test_begin_and_end_are_jaws_on_the_action(window: MainWindow, qtbot: Any) -> None:
+    window.bench.acts.add_step("retime")
+    settle(qtbot, window)
+    step, shot = window.state.step, window.state.shot
+    assert step is not None
+    assert shot is not None
+    inputs = {**step.inputs, "plate": "plate:flame"}
+    assert window.state.edits.change("Connect", lambda: shot.with_step(step.model_copy(update={"inputs": inputs})))
+    settle(qtbot, window)
+    view = window.bench.sheet.plot
+    assert view is not None
+    assert view.values() == {"begin": 1, "end": FRAMES}
+    x = 20 + 40
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(x, round(view.y_of(1))))
+    qtbot.mouseMove(view, QPoint(x, round(view.y_of(3))))
+    assert view.values()["begin"] == 3
+    assert window.state.edits.param("begin") == 1  # until it is let go
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(x, round(view.y_of(3))))
+    settle(qtbot, window)
+    assert window.state.edits.param("begin") == 3
+    # the bar at the left takes both along, no farther than the end lets it
+    window.state.edits.set_param("end", 5.0)
+    settle(qtbot, window)
+    middle, far = (QPoint(22, round(view.y_of(n))) for n in (4, 9))
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=middle)
+    qtbot.mouseMove(view, far)
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=far)
+    settle(qtbot, window)
+    assert (window.state.edits.param("begin"), window.state.edits.param("end")) == (4, 6)
+    for command, begin, end in (("begin.earlier", 3, 6), ("end.earlier", 3, 5), ("begin.later", 4, 5), ("end.later", 4, 6)):
+        window.commands.run(command)
+        assert (window.state.edits.param("begin"), window.state.edits.param("end")) == (begin, end)
+    chosen(window, qtbot, "Grade")
+    said: list[str] = []
+    window.state.said.connect(lambda words, _: said.append(words))
+    window.commands.run("begin.earlier")
+    assert "no frame at which it begins" in said[-1]

@@ -20,6 +20,7 @@ from transmixis.core.plot import (
     DOUBLED,
     JUMP,
     MISSING,
+    Action,
     Curve,
     Frames,
     Hill,
@@ -33,7 +34,7 @@ from transmixis.core.plot import (
     Trace,
 )
 from transmixis.core.plot import Path as Way
-from transmixis.desk.plots import hills, panels
+from transmixis.desk.plots import action, hills, panels
 from transmixis.desk.plots.view import paint_plot
 from transmixis.desk.theme import BLUE, INK, PAPER, VERMILION
 
@@ -276,3 +277,73 @@ def test_no_shots_plot_stands_for_another(qtbot: Any, demo_copy: Path) -> None:
     qtbot.waitUntil(lambda: now.shown is not None, timeout=LONG)
     assert now.shown is not None
     assert now.shown.words != first.words
+
+
+ACTION = Action(
+    "there",
+    np.linspace(0, 1, 20),
+    (Limit("begin", 4, 1, 20), Limit("end", 16, 1, 20)),
+    cues=((8, "strike"),),
+)
+LOOPED = Action("there", np.ones(20), seams=((4, 5), (12, 13)), slides=Limit("start", 3, 0, 7))
+
+
+def test_an_action_s_jaws_are_gripped_and_dragged_to_whole_frames() -> None:
+    box = QRectF(0, 0, 132, 232)  # 10 px a frame from y 16 on
+    values = {"begin": 4.0, "end": 16.0}
+    area = action.area_of(box)
+    assert action.y_of(area, ACTION, 4) == 51
+    take = lambda x, y: action.gripped(box, QPointF(x, y), ACTION, values)  # noqa: E731
+    assert take(60, 51 + 6) == ("begin",)
+    assert take(60, 171 - 6) == ("end",)
+    assert take(60, 110) == ()
+    assert take(20, 110) == ("begin", "end")
+    assert take(20, 200) == ()
+    drag = lambda names, by: action.dragged(ACTION, values, names, by)  # noqa: E731
+    assert drag(("begin",), 2.4) == {"begin": 6}
+    assert drag(("begin",), -9) == {"begin": 1}
+    assert drag(("begin",), 30) == {"begin": 16}
+    assert drag(("end",), -30) == {"end": 4}
+    assert drag(("end",), 30) == {"end": 20}
+    assert drag(("begin", "end"), 30) == {"begin": 8, "end": 20}
+    assert drag(("begin", "end"), -30) == {"begin": 1, "end": 13}
+    assert action.frames_of(area, ACTION, 25) == 2.5
+
+
+def test_a_seam_is_dragged_around_its_ring() -> None:
+    box = QRectF(0, 0, 132, 232)
+    values = {"start": 3.0}
+    assert action.gripped(box, QPointF(60, 16 + 40), LOOPED, values) == ("start",)
+    assert action.gripped(box, QPointF(60, 16 + 90), LOOPED, values) == ()
+    # a frame later on the shot is a frame less that is over at its beginning
+    assert action.dragged(LOOPED, values, ("start",), 2) == {"start": 1}
+    assert action.dragged(LOOPED, values, ("start",), 4) == {"start": 7}
+    assert action.dragged(LOOPED, values, ("start",), -5) == {"start": 0}
+
+
+def test_actions_are_painted(qtbot: Any) -> None:
+    """Ink where the amount is, blue at the jaws, purple where something is proposed, a white band at a seam."""
+
+    def painted(panel: Action, values: dict[str, float], proposed: dict[str, float]) -> np.ndarray:
+        image = QImage(132, 232, QImage.Format.Format_RGB888)
+        image.fill(QColor("#808080"))
+        p = QPainter(image)
+        action.paint_action(p, QRectF(0, 0, 132, 232), panel, values, proposed, 10)
+        p.end()
+        raw = image.constBits()
+        assert raw is not None
+        raw.setsize(image.sizeInBytes())
+        return np.frombuffer(raw, np.uint8).reshape(232, image.bytesPerLine())[:, : 3 * 132].reshape(232, 132, 3).astype(int)
+
+    plain = painted(ACTION, {"begin": 4.0, "end": 16.0}, {})
+    blue = np.array([QColor(BLUE).red(), QColor(BLUE).green(), QColor(BLUE).blue()])
+    is_blue = (np.abs(plain - blue).max(axis=2) < 8).sum(axis=1)
+    assert is_blue[50:53].max() > 90
+    assert is_blue[170:173].max() > 90
+    asked = painted(ACTION, {"begin": 4.0, "end": 16.0}, {"begin": 8.0})
+    assert (np.abs(asked - plain).max(axis=2)[52:90, 40:120] > 20).mean() > 0.2
+    seams = painted(LOOPED, {"start": 3.0}, {})
+    assert seams[56, 60].min() > 200
+    moved = painted(LOOPED, {"start": 1.0}, {})
+    assert moved[76, 60].min() > 200
+    assert moved[56, 60].min() < 230

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Annotated
 
@@ -126,6 +126,6 @@ def order(
     lines += [a.words for a in first]
     show(
         as_json,
-        {"front_to_back": [asdict(c) for c in told], "advice": [asdict(a) for a in first], "turned": turns},
+        {"front_to_back": [asdict(replace(c, thumb=None)) for c in told], "advice": [asdict(a) for a in first], "turned": turns},
         "\n".join(lines),
     )

@@ -92,6 +92,19 @@ class Hills:
 
 
 @dataclass(frozen=True)
+class Action:
+    """How much of an element is there in each frame of the shot, time downwards: `values` (n,) 0..1 of its most, nan where it is not to be seen. `jaws` are its
+    begin and end in frames; `seams` the first and last frames in which a loop goes over into its beginning, dragged by `slides` (its value in frames, in a ring from low to high); `cues` frames and names."""
+
+    words: str
+    values: Array
+    jaws: tuple[Limit, ...] = ()
+    seams: tuple[tuple[int, int], ...] = ()
+    slides: Limit | None = None
+    cues: tuple[tuple[int, str], ...] = ()
+
+
+@dataclass(frozen=True)
 class Frames:
     """The frames 1..count as a strip, some of them marked DOUBLED, COMBED, JUMP (before it) or MISSING."""
 
@@ -163,7 +176,7 @@ class Solid:
     zoom: float = 1.0
 
 
-Panel = Solid | Stills | Unrolled | Trace | Curve | Path | Hills | Frames | Spotted | Patches
+Panel = Action | Solid | Stills | Unrolled | Trace | Curve | Path | Hills | Frames | Spotted | Patches
 
 
 @dataclass(frozen=True)

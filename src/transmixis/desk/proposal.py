@@ -133,7 +133,7 @@ class ProposalCard(QWidget):
                 break
             y += 4
             for word, value, ink in (("now", e.now, "#555555"), ("then", e.then, PURPLE)):
-                text(p, 10, y, f"{e.reading} {word}", 10, 400, INK2, room=68)
+                text(p, 10, y, f"{word} {e.reading}", 10, 400, INK2, room=68)
                 over = value >= e.limit
                 said = f"{value:.0f}" if e.unit == "frames" else figure(value, 2)
                 w = text(p, 10 + room, y, f"{said} {e.unit}", 11, 600, VERMILION_TEXT if over else INK, "right")
@@ -158,17 +158,18 @@ def change_lines(state: State, proposal: Proposal) -> list[tuple[str, str]]:
         f = facts(fields[name])
         now = state.edits.param(name)
         label = str(f.get("words", name.capitalize()))
-        if _short(now) != _short(value):
-            out.append((label, f"{_short(now)} → {_short(value)}"))
+        whole = f.get("step", 0) >= 1
+        if _short(now, whole) != _short(value, whole):
+            out.append((label, f"{_short(now, whole)} → {_short(value, whole)}"))
     for name, pins in proposal.pins.items():
         frames = ", ".join(str(pin.frame) for pin in pins)
         out.append((name.capitalize(), f"at frame {frames}" if len(pins) == 1 else f"at frames {frames}"))
     return out
 
 
-def _short(v: Any) -> str:
+def _short(v: Any, whole: bool = False) -> str:
     if isinstance(v, (int, float)):
-        return f"{v:.2f}".replace("-", "\u2212")
+        return f"{v:.{0 if whole and float(v).is_integer() else 2}f}".replace("-", "\u2212")
     if isinstance(v, (list, tuple)):
         if v and isinstance(v[0], (list, tuple)):
             return f"{len(v)} points"

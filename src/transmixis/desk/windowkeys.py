@@ -11,6 +11,7 @@ from transmixis.desk.commands import Act, Command, Commands
 from transmixis.desk.plan.page import PlanPage
 from transmixis.desk.state import VIEWS, State
 from transmixis.shot.model import STAGES
+from transmixis.shot.steps import kind_of
 
 PAGES = (("board", "B", "board"), ("findings", "S", "findings of all plates"), ("shelf", "L", "shelf of stock elements"), ("log", "J", "log book"), ("deliver", "D", "hand over"))  # fmt: skip
 POINTER = (  # of the viewer and its tools
@@ -20,6 +21,7 @@ POINTER = (  # of the viewer and its tools
     ("X", "outline: the point a corner, or round"),
     ("Ctrl ↑ ↓", "outline: the point softer or harder outwards; with Shift inwards"),
 )
+WHEN = "built: begins a frame earlier, later; with Shift ends"
 FOLLOW = "follow on, back, to the next frame that asks; again: stop"
 
 
@@ -77,6 +79,20 @@ def next_asked(s: State, *, back: bool = False) -> None:
     s.set_frame(asks[at % len(asks)])
 
 
+BEGINNING, END = ("begin", "begins"), ("end",)
+
+
+def by_frames(s: State, names: tuple[str, ...], by: int) -> None:
+    """The chosen step begins, or ends, so many frames later."""
+    fields = kind_of(s.step.kind).Params.model_fields if s.step else {}
+    name = next((n for n in names if n in fields), "")
+    if not name or s.shot is None:
+        s.said.emit("This step has no frame at which it begins or ends.", "note")
+        return
+    now = int(s.edits.param(name)) or s.shot.length
+    s.edits.set_param(name, float(min(max(now + by, 1), s.shot.length)))
+
+
 def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Callable[[], str]) -> list[Command]:
     """On the step, its pins and proposals."""
 
@@ -102,6 +118,11 @@ def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Callable
         Command("follow.back", "Shift+T", FOLLOW, partial(bench.follow_on.start, -1)),
         Command("layer.nearer", "[", "built: nearer, farther", partial(bench.section.nearer, forward=True)),
         Command("layer.farther", "]", "built: nearer, farther", partial(bench.section.nearer, forward=False)),
+        Command("tie", "Ctrl+T", "built: hang the card on a track, or let it go", bench.section.tie_here),
+        Command("begin.earlier", "Alt+Up", WHEN, partial(by_frames, s, BEGINNING, -1)),
+        Command("begin.later", "Alt+Down", WHEN, partial(by_frames, s, BEGINNING, 1)),
+        Command("end.earlier", "Alt+Shift+Up", WHEN, partial(by_frames, s, END, -1)),
+        Command("end.later", "Alt+Shift+Down", WHEN, partial(by_frames, s, END, 1)),
         Command("part.gather", "A", "gather steps to a part, fold the part", bench.acts.gather),
         Command("part.fold", "Shift+A", "gather steps to a part, fold the part", bench.acts.fold_here),
         Command("proposal.use", "U", "use the proposal, keep mine", use),

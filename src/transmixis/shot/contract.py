@@ -211,6 +211,7 @@ class StepKind(ABC, Generic[P]):
     work: ClassVar[str] = ""  # the kind of work that it asks a person for (core.plan.estimate); '' if it is measured by itself
     mends_topics: ClassVar[tuple[str, ...]] = ()  # topics of the survey's findings that it mends
     tells_topics: ClassVar[tuple[str, ...]] = ()  # and those that its readings tell of
+    cued: ClassVar[bool] = False  # its readings look at the shot's cues
     plots: ClassVar[Literal["", "frame", "whole", "both"]] = (
         ""  # it has a plot: of the frame at the playhead, of the whole shot, or both
     )

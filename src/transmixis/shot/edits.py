@@ -11,8 +11,9 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, ValidationError, create_model
 
 from transmixis.core.errors import UserError
-from transmixis.shot import parts
+from transmixis.shot import parts, ties
 from transmixis.shot.document import Document
+from transmixis.shot.given import refuse_cycles
 from transmixis.shot.model import Cue, Pin, Shot, Step
 from transmixis.shot.pins import remove_pin, set_pin
 from transmixis.shot.record import words_of
@@ -84,7 +85,7 @@ def do(document: Document, code: str, edit_id: str, /, **args: Any) -> Done:
 
 def _named(shot: Shot, name: str, value: Any) -> str:
     """A step or a part by its name, other arguments as they are."""
-    if name == "step":
+    if name in ("step", "motion"):
         return _step(shot, value).name
     return parts.part_named(shot, value).name if name == "part" else str(value)
 
@@ -219,6 +220,20 @@ def _step_front(shot: Shot, step: str) -> Shot:
 def _step_back(shot: Shot, step: str) -> Shot:
     """Puts what a step lays, with its part, one place further to the back."""
     return parts.restacked(shot, _step(shot, step).id, forward=False)
+
+
+@edit("step.tie", "{step} hangs on {motion}")
+def _tie(shot: Shot, step: str, motion: str, frame: int = 1) -> Shot:
+    """Hangs a step on a motion, so that it stays where it is at a frame."""
+    new = ties.tied(shot, _step(shot, step), _step(shot, motion).id, frame)
+    refuse_cycles(new)
+    return new
+
+
+@edit("step.untie", "{step} hangs on nothing")
+def _untie(shot: Shot, step: str) -> Shot:
+    """Lets a step go of the motion that it hangs on."""
+    return ties.tied(shot, _step(shot, step), "", 1)
 
 
 @edit("part.move", "Move {part}")

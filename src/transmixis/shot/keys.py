@@ -128,7 +128,8 @@ class Keys(Named):
         kind = kind_of(self.step(step_id).kind)
         ref = f"step:{step_id}"
         frames = [self.frame(ref, n) for n in range(max(1, frame - kind.frames_back), frame + 1)]
-        return digest("readings", frames, self.whole(ref) if kind.reads_other_frames else "")
+        cues = [[c.frame, c.name] for c in self._shot.cues] if kind.cued else ""
+        return digest("readings", frames, self.whole(ref) if kind.reads_other_frames else "", cues)
 
     def survey(self, step_id: str, slot: str, frame: int) -> str:
         """What readings from a survey depend on: all frames of what is surveyed, and the parameters at the frame."""

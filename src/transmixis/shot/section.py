@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from transmixis.core.colour.curves import luminance
+from transmixis.core.colour.curves import linear_to_srgb, luminance
 from transmixis.core.errors import UserError
 from transmixis.core.progress import Progress
-from transmixis.core.types import Array
+from transmixis.core.types import Array, Mask
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.parts import Layer, layers, part_of
 from transmixis.shot.products import StepInputs
@@ -17,11 +18,13 @@ from transmixis.shot.refs import checked, split_ref
 from transmixis.shot.render import Renderer
 from transmixis.shot.sampling import sampled
 from transmixis.shot.steps import kind_of
+from transmixis.shot.ties import Light, carrier, own_plates, plates_behind
 
 SEEN = 0.05  # of a matte: less covers nothing
 GLOWS = 0.6  # of what a layer adds that is more light than it covers: it glows
 TAKEN = 0.3  # of a glow's light that what lies before it may take (judgement, docs/limits.md)
 SAMPLES = 5
+TALL = 80  # px of a card's picture
 
 
 @dataclass(frozen=True)
@@ -40,6 +43,10 @@ class Card:
     over_all: bool
     on: bool
     lit_by: str = ""
+    carrier: str = ""  # the top step of the layer that its motion was tracked on
+    light: Light | None = None
+    ref: str = ""  # what lies at the bottom
+    thumb: Array | None = field(default=None, compare=False)  # (h, w, 4) what it shows, as codes 0..255
 
 
 @dataclass(frozen=True)
@@ -59,15 +66,66 @@ def cards(renderer: Renderer, frame: int) -> tuple[Card, ...]:
     found = layers(shot)
     out = [_card(renderer, layer, frame) for layer in reversed(found)]
     if found:
-        out.append(_ground(shot, found[0]))
+        out.append(_ground(renderer, found[0], frame))
+    return _tied(shot, out)
+
+
+def _tied(shot: Shot, some: list[Card]) -> tuple[Card, ...]:
+    """The cards with the layers that carry them, and those that their light comes from and falls on."""
+    shown = {c.step: own_plates(shot, [s for s in shot.steps if s.id in c.steps]) for c in some}
+    if some and not shown[some[-1].step]:
+        shown[some[-1].step] = plates_behind(shot, [some[-1].ref])
+
+    def layer_of_plates(plates: set[str], but: Card) -> str:
+        return next((c.step for c in some if c is not but and shown[c.step] & plates), "")
+
+    out = []
+    for c in some:
+        mine = [s for s in shot.steps if s.id in c.steps]
+        by = carrier(shot, mine)
+        on = layer_of_plates(plates_behind(shot, by.inputs.values()), c) if by else ""
+        out.append(replace(c, carrier=on, light=_light(shot, mine, c, some, layer_of_plates)))
     return tuple(out)
 
 
-def _ground(shot: Shot, lowest: Layer) -> Card:
+def _light(
+    shot: Shot, mine: list[Step], card: Card, some: list[Card], of_plates: Callable[[set[str], Card], str]
+) -> Light | None:
+    """The light that one of a card's steps gives on."""
+    for s in mine:
+        slot = kind_of(s.kind).lights
+        ref = s.inputs.get(slot, "") if slot else ""
+        if not ref or not s.on:
+            continue
+        whose = split_ref(ref)[1]
+        source = next((c.step for c in some if whose in c.steps), "") or of_plates(plates_behind(shot, [ref]), card)
+        near = [r for k, r in s.inputs.items() if k.split(".")[0] == "near"]
+        lit = of_plates(plates_behind(shot, near or [s.inputs.get("back", "")]), card)
+        reach = s.params.get("reach", 0.0)
+        return Light(s.id, float(reach) if isinstance(reach, int | float) else 0.0, source or card.step, lit)
+    return None
+
+
+def _ground(renderer: Renderer, lowest: Layer, frame: int) -> Card:
+    shot = renderer.shot
     what, name = split_ref(lowest.below)
     words = next((p.id for p in shot.plates if p.id == name), name) if what == "plate" else shot.step(name).name
     step = name if what == "step" else ""
-    return Card(step, words, (step,) if step else (), 1.0, (0.0, 1.0), None, "", False, False, True)
+    card = Card(step, words, (step,) if step else (), 1.0, (0.0, 1.0), None, "", False, False, True, ref=lowest.below)
+    try:
+        picture = renderer.product(lowest.below, frame).picture
+        return card if picture is None else replace(card, thumb=_thumb(picture, None))
+    except UserError:
+        return card
+
+
+def _thumb(picture: Array, matte: Array | None) -> Array:
+    """(h, w, 4) uint8 of what a picture shows, TALL px high at most; its own matte where it has one."""
+    by = max(1, round(picture.shape[0] / TALL))
+    small = picture[by // 2 :: by, by // 2 :: by]
+    alpha = np.ones(small.shape[:2], np.float32) if matte is None else matte[by // 2 :: by, by // 2 :: by]
+    coded = linear_to_srgb(np.clip(small[..., :3], 0, 1))
+    return np.asarray(np.round(255 * np.dstack([coded, np.clip(alpha, 0, 1)])), np.uint8)
 
 
 def _card(renderer: Renderer, layer: Layer, frame: int) -> Card:
@@ -77,29 +135,25 @@ def _card(renderer: Renderer, layer: Layer, frame: int) -> Card:
     name = part.name if part else top.name
     mine = [shot.step(s) for s in layer.steps if any(x.id == s for x in shot.steps)]
     all_over = all(kind_of(s.kind).over_all for s in mine if s.id in (top.id, layer.bottom))
-    card = Card(
-        top.id, name, layer.steps, 0.0, (0.0, 1.0), None, _carrier(shot, mine), False, all_over, top.on, _lit_by(shot, mine)
-    )
+    by = carrier(shot, mine)
+    hangs_on = by.name if by else ""
+    card = Card(top.id, name, layer.steps, 0.0, (0.0, 1.0), None, hangs_on, False, all_over, top.on, _lit_by(shot, mine))
     if not top.on:
         return card
     try:
         if all_over:
             return replace(card, opacity=1.0)
         opacity, rows, glows = _look(renderer, layer, frame)
-        return replace(card, opacity=opacity, rows=rows, glows=glows, depth=_depth(renderer, mine, frame))
+        return replace(
+            card,
+            opacity=opacity,
+            rows=rows,
+            glows=glows,
+            depth=_depth(renderer, mine, frame),
+            thumb=_seen(renderer, layer, rows, frame),
+        )
     except UserError:
         return card
-
-
-def _carrier(shot: Shot, mine: list[Step]) -> str:
-    """The name of the first motion that one of the steps hangs on, from outside of them."""
-    own = {s.id for s in mine}
-    for s in mine:
-        for slot in kind_of(s.kind).slots:
-            ref = s.inputs.get(slot.name, "")
-            if slot.takes == "motion" and ref.startswith("step:") and split_ref(ref)[1] not in own:
-                return next((x.name for x in shot.steps if x.id == split_ref(ref)[1]), "")
-    return ""
 
 
 def _lit_by(shot: Shot, mine: list[Step]) -> str:
@@ -126,7 +180,7 @@ def _look(renderer: Renderer, layer: Layer, frame: int) -> tuple[float | None, t
     top = renderer.product(layer.top, frame)
     added = _added(renderer, layer, frame)
     matte = top.matte
-    there = np.abs(added).max(axis=2) > SEEN / 4 if matte is None else matte > SEEN
+    there = _there(matte, added)
     if not there.any():
         return 0.0, (0.5, 0.5), False
     ys = np.flatnonzero(there.any(axis=1))
@@ -135,6 +189,30 @@ def _look(renderer: Renderer, layer: Layer, frame: int) -> tuple[float | None, t
     more, less = float(np.maximum(light, 0).sum()), float(np.maximum(-light, 0).sum())
     opacity = None if matte is None else float(matte[there].mean())
     return opacity, rows, more > GLOWS * (more + less) and float(luminance(np.maximum(added, 0)).max()) > 0.5
+
+
+def _there(matte: Array | None, added: Array) -> Mask:
+    """Where a layer is to be seen: where it changes what lies behind it, and not beyond its matte."""
+    changes = np.abs(added).max(axis=2)
+    if matte is None:
+        return np.asarray(changes > SEEN / 4)
+    there = np.asarray(matte > SEEN)
+    return there & (changes > SEEN / 50) if (changes[there] > SEEN / 50).any() else there
+
+
+def _seen(renderer: Renderer, layer: Layer, rows: tuple[float, float], frame: int) -> Array | None:
+    """What a layer shows, cut to where it is: by its matte, or the light that it adds."""
+    top = renderer.product(layer.top, frame)
+    if top.picture is None:
+        return None
+    matte = top.matte
+    there = _there(matte, _added(renderer, layer, frame))
+    xs = np.flatnonzero(there.any(axis=0))
+    if not len(xs):
+        return None
+    y0, y1 = round(rows[0] * len(there)), round(rows[1] * len(there))
+    cut = (slice(y0, max(y1, y0 + 1)), slice(int(xs[0]), int(xs[-1]) + 1))
+    return _thumb(top.picture[cut], None if matte is None else matte[cut])
 
 
 def _added(renderer: Renderer, layer: Layer, frame: int) -> Array:

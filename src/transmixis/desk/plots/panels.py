@@ -47,7 +47,7 @@ def across(box: QRectF, count: int) -> Array:
 
 def paint_trace(p: QPainter, box: QRectF, t: plot.Trace, frame: int) -> None:
     """Values over the frames about a middle line, or from the floor up, with the limit's lines and the playhead."""
-    text(p, box.left(), box.top() + 4, t.words, 10, 400, INK2)
+    text(p, box.left(), box.top() + 4, t.words, 10, 400, INK2, room=box.width())
     area = box.adjusted(0, WORDS, 0, -2)
     if not np.isfinite(t.values).any():
         text(p, box.left(), area.center().y(), t.why, 11, 400, INK2, room=box.width())
@@ -66,7 +66,7 @@ def paint_trace(p: QPainter, box: QRectF, t: plot.Trace, frame: int) -> None:
 
 def paint_curve(p: QPainter, box: QRectF, c: plot.Curve, frame: int) -> None:
     """A line and the dots that it should meet."""
-    text(p, box.left(), box.top() + 4, c.words, 10, 400, INK2)
+    text(p, box.left(), box.top() + 4, c.words, 10, 400, INK2, room=box.width())
     area = box.adjusted(0, WORDS, 0, -2)
     if c.why:
         text(p, box.left(), area.center().y(), c.why, 11, 400, INK2, room=box.width())

@@ -10,10 +10,10 @@ from PyQt6.QtCore import QPointF, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from transmixis.core.plot import Frames, Hills, Panel, Patches, Plot, Solid, Spotted, Stills, Unrolled
+from transmixis.core.plot import Action, Frames, Hills, Panel, Patches, Plot, Solid, Spotted, Stills, Unrolled
 from transmixis.desk.engine import PROPOSE
 from transmixis.desk.marks import in_lines, text, wrapped
-from transmixis.desk.plots import hills, panels
+from transmixis.desk.plots import action, hills, panels
 from transmixis.desk.plots.readings import paint_readings
 from transmixis.desk.plots.solid import FRONT, turned_by
 from transmixis.desk.state import State
@@ -23,6 +23,7 @@ from transmixis.shot.steps import kind_of
 MEASURING, NOT_TOLD = "measuring", "cannot be measured here"
 WHOLE_LATER = "Drawn when every frame has been looked at."
 READINGS_SHARE = 0.46
+ACTION_SHARE = 0.58  # of the width, where more is drawn beside it
 SOON = 700  # ms between plots of what is still being made
 COLUMN = 50.0  # px of a column of patches
 HEAD = 18.0  # px of the title
@@ -42,7 +43,7 @@ class PlotView(QWidget):
         self._asked, self._again = False, False
         self._values: dict[str, float] = {}  # of the jaws, while they are dragged
         self._gripped: tuple[str, ...] = ()
-        self._pressed, self._begin = 0.0, self._values  # px and values where the drag began
+        self._pressed, self._begin = QPointF(), self._values  # px and values where the drag began
         self.sight = FRONT  # from where a solved place is looked at
         self._going_round: QPointF | None = None
         step = state.step
@@ -139,7 +140,7 @@ class PlotView(QWidget):
             return
         jawed = self._jawed()
         if plot is not None and jawed is not None:
-            self._paint_jaws(p, whole, plot.title, jawed)
+            self._paint_jaws(p, whole, plot, jawed)
             return
         if plot is not None and has(plot, Solid, Stills, Unrolled):
             paint_plot(p, whole, self.sight.on(plot), state.frame, self.note)
@@ -172,33 +173,59 @@ class PlotView(QWidget):
 
     # -- jaws
 
-    def _jawed(self) -> Hills | None:
-        found = [c for c in (self.shown.panels if self.shown else ()) if isinstance(c, Hills)]
+    def _jawed(self) -> Hills | Action | None:
+        found = [c for c in (self.shown.panels if self.shown else ()) if isinstance(c, Hills | Action)]
         return found[0] if found else None
 
     def values(self) -> dict[str, float]:
         """Where the jaws stand, those that are being dragged included."""
         panel = self._jawed()
-        return {j.param: self._values.get(j.param, j.value) for j in panel.jaws} if panel else {}
+        if panel is None:
+            return {}
+        held = panel.jaws if isinstance(panel, Hills) else [*panel.jaws, *([panel.slides] if panel.slides else [])]
+        return {j.param: self._values.get(j.param, j.value) for j in held}
 
     def x_of(self, value: float) -> float:
         """Where a value of 0..1 stands, px of the widget."""
         return hills.x_of(hills.area_of(QRectF(self.rect())), value)
 
-    def _paint_jaws(self, p: QPainter, box: QRectF, title: str, panel: Hills) -> None:
+    def y_of(self, frame: float) -> float:
+        """Where a frame of an action stands, px of the widget."""
+        panel = self._jawed()
+        return action.y_of(action.area_of(self._action_box()), panel, frame) if isinstance(panel, Action) else 0.0
+
+    def _action_box(self) -> QRectF:
+        """Where an action stands: beside what else is drawn, or over the whole width."""
+        some = len(self.shown.panels) if self.shown else 0
+        whole = QRectF(self.rect())
+        return QRectF(0, HEAD, whole.width() * (ACTION_SHARE if some > 1 else 1), whole.height() - HEAD)
+
+    def _paint_jaws(self, p: QPainter, box: QRectF, plot: Plot, panel: Hills | Action) -> None:
         values = self.values()
         proposal = self._state.answers.made.get(self._state.step_id)
         proposed = {n: float(proposal.values[n]) for n in values if n in proposal.values} if proposal else {}
-        text(p, 0, 9, title, 12, 500)
-        hills.paint_hills(p, box, panel, values, proposed)
+        text(p, 0, 9, plot.title, 12, 500)
+        if isinstance(panel, Hills):
+            hills.paint_hills(p, box, panel, values, proposed)
+            return
+        mine = self._action_box()
+        action.paint_action(p, mine, panel, values, proposed, self._state.frame)
+        rest = tuple(c for c in plot.panels if c is not panel)
+        if rest:
+            beside = QRectF(mine.right() + 10, mine.top(), box.width() - mine.right() - 12, mine.height() - action.BOTTOM)
+            _paint_panels(p, beside, rest, self._state.frame)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if has(self.shown, Solid):
             self._going_round = event.position()
             return
-        self._gripped = hills.gripped(QRectF(self.rect()), QPointF(event.position()), self.values())
-        self._pressed, self._begin = event.position().x(), self.values()
+        panel, at = self._jawed(), QPointF(event.position())
+        if isinstance(panel, Hills):
+            self._gripped = hills.gripped(QRectF(self.rect()), at, self.values())
+        elif isinstance(panel, Action):
+            self._gripped = action.gripped(self._action_box(), at, panel, self.values())
+        self._pressed, self._begin = at, self.values()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -210,10 +237,15 @@ class PlotView(QWidget):
         panel = self._jawed()
         if not self._gripped or panel is None:
             return
-        by = (event.position().x() - self._pressed) / hills.area_of(QRectF(self.rect())).width()
-        for j in panel.jaws:
-            if j.param in self._gripped:
-                self._values[j.param] = float(np.clip(self._begin[j.param] + by, j.low, j.high))
+        gone = event.position() - self._pressed
+        if isinstance(panel, Action):
+            by = action.frames_of(action.area_of(self._action_box()), panel, gone.y())
+            self._values |= action.dragged(panel, self._begin, self._gripped, by)
+        else:
+            by = gone.x() / hills.area_of(QRectF(self.rect())).width()
+            for j in panel.jaws:
+                if j.param in self._gripped:
+                    self._values[j.param] = float(np.clip(self._begin[j.param] + by, j.low, j.high))
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:

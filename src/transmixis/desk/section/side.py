@@ -1,37 +1,56 @@
-"""The section: the camera on the left, a card for each layer, the nearest first, thick as it is opaque and high as it stands in the frame; a foot on the ground line that is slid to change the order."""
+"""The section: the camera on the left, a card for each layer, the nearest first, thick as it is opaque and high as it stands in the frame; a foot on the ground line that is slid to change the order; ties and the reach of lights, which are dragged too."""
 
 from __future__ import annotations
 
 import math
 from itertools import pairwise
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QToolTip, QWidget
 
-from transmixis.desk.marks import CENTRE, hline, jaws, text
-from transmixis.desk.theme import BLUE, BLUE_TEXT, EDGE, INK, INK2, ORANGE, ORANGE_EDGE, PAPER, PURPLE, RULE, WHITE, colour
+from transmixis.core.readings import Reading
+from transmixis.desk.marks import text
+from transmixis.desk.section.sidepaint import (
+    GROUND,
+    LEFT,
+    MARGIN,
+    TOP,
+    paint_card,
+    paint_lamp,
+    paint_pool,
+    paint_short,
+    paint_stage,
+    paint_tie,
+)
+from transmixis.desk.theme import INK2
 from transmixis.shot.section import Card
 
 ORDER, DEPTH = "Order", "Depth"
-TOP, GROUND = 30.0, 110.0  # px: the frame's upper edge, and the ground line
-LEFT, MARGIN = 84.0, 34.0  # px: where the lens's cone is as wide as the frame
 THICK, THIN, LEAST = 34.0, 4.0, 22.0  # px: a whole card, the thinnest, the lowest
-FOOT = 11.0
+SIDE, RIM = 4.0, 6.0  # px from a card's side, from the rim of a light
+FOOT_GRIP, SIDE_GRIP, RIM_GRIP, BODY_GRIP = "foot", "side", "rim", "body"
 EMPTY = "Nothing lies on anything yet: add Place, or another step that lays something over a picture."
 
 
 class Side(QWidget):
-    """Paints the cards. `chosen` gives the step of a card that was pressed, `slid` a card's step and whether it was slid to the front."""
+    """Paints the cards. `chosen` gives the step of a card that was pressed, `slid` a card's step and whether it was slid to the front, `tie` the steps of two cards of which the first was dragged to the second, `thinned` a card's step with its opacity,
+    `reached` a light's step with how far it comes, in shares of the frame's width (0: as far as it goes)."""
 
     chosen = pyqtSignal(str)
     slid = pyqtSignal(str, bool)
+    tie = pyqtSignal(str, str)
+    thinned = pyqtSignal(str, float)
+    reached = pyqtSignal(str, float)
 
     def __init__(self) -> None:
         super().__init__()
         self.cards: tuple[Card, ...] = ()
         self.step, self.by, self.advised = "", ORDER, ""
+        self.frame_width = 1920
+        self.short: dict[str, Reading] = {}  # of lights, by their steps
         self._held: int | None = None
+        self._grip = ""
         self._x = 0.0
         self.setMouseTracking(True)
         self.setMinimumHeight(int(GROUND) + 22)
@@ -71,25 +90,44 @@ class Side(QWidget):
     def box(self, k: int) -> QRectF:
         """A card's rectangle."""
         c, x = self.cards[k], self.places()[k]
-        if self._held == k:
+        if self._held == k and self._grip == FOOT_GRIP:
             x = self._x
         if c.over_all:
             return QRectF(x - 4, TOP, 8, GROUND - TOP)
         wide = max(THIN, THICK * (c.opacity or 0.0))
+        if self._held == k and self._grip == SIDE_GRIP:
+            wide = min(max(THIN, 2 * abs(self._x - x)), THICK)
         top, bottom = (TOP + v * (GROUND - TOP) for v in c.rows)
         if bottom - top < LEAST:
             top = max(TOP, (top + bottom) / 2 - LEAST / 2)
             bottom = top + LEAST
         return QRectF(x - wide / 2, top, wide, bottom - top)
 
-    def _foot(self, k: int) -> QRectF:
-        return QRectF(self.box(k).center().x() - FOOT / 2, GROUND, FOOT, 7)
-
     def at(self, x: float, y: float) -> int | None:
         """The card under a place: its own width, and as much beside it as a finger needs."""
         near = [(abs(self.box(k).center().x() - x), k) for k in range(len(self.cards))]
         near = [(d, k) for d, k in near if d <= max(self.box(k).width() / 2, 10) and y >= TOP - 24]
         return min(near)[1] if near else None
+
+    def _index(self, step: str) -> int | None:
+        """The card of a layer by its top step."""
+        return next((k for k, c in enumerate(self.cards) if step and c.step == step), None)
+
+    def rim_of(self, k: int) -> float | None:
+        """Where the light of a card ends, px; None where it gives none."""
+        light = self.cards[k].light
+        source = self._index(light.source) if light else None
+        if light is None or source is None:
+            return None
+        if self._held == k and self._grip == RIM_GRIP:
+            return self._x
+        right = self.width() - MARGIN / 2
+        if light.reach <= 0:
+            return right
+        return min(self.box(source).center().x() + light.reach / self.frame_width * self._stage_width(), right)
+
+    def _stage_width(self) -> float:
+        return self.width() - MARGIN / 2 - LEFT
 
     # -- painting
 
@@ -99,113 +137,139 @@ class Side(QWidget):
         if not self.cards:
             text(p, 16, self.height() / 2, EMPTY, 12, 400, INK2, room=self.width() - 32)
             return
-        self._stage(p)
+        paint_stage(p, self.width())
+        self._pools(p)
         room = self._room()
         for k in reversed(range(len(self.cards))):
-            self._card(p, k, room)
+            c = self.cards[k]
+            advised = bool(self.advised) and self.advised in c.steps
+            paint_card(p, c, self.box(k), k + 1, room, mine=self.step in c.steps, advised=advised)
+        for k in range(len(self.cards)):
+            self._ties(p, k, room)
+        if self._held is not None and self._grip == BODY_GRIP and abs(self._x - self.box(self._held).center().x()) > THICK:
+            box = self.box(self._held)
+            paint_tie(p, box, box.center().y(), QRectF(self._x, box.top(), 1, box.height()), "hangs on …", room)
 
     def _room(self) -> float:
         xs = sorted(self.places())
         gaps = [b - a for a, b in pairwise(xs)]
         return max(34.0, min(gaps, default=120.0) - 6)
 
-    def _stage(self, p: QPainter) -> None:
-        """The camera, what it sees, and the ground."""
-        right, middle = self.width() - MARGIN / 2, (TOP + GROUND) / 2
-        p.fillRect(QRectF(LEFT, TOP, right - LEFT, GROUND - TOP), colour(PAPER))
-        p.setPen(QPen(QColor(RULE), 1))
-        for y in (TOP, GROUND):
-            p.drawLine(QPointF(36, middle), QPointF(LEFT, y))
-        hline(p, LEFT, right, TOP, RULE)
-        hline(p, LEFT, right, GROUND, EDGE)
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(QColor(INK))
-        p.drawRoundedRect(QRectF(16, middle - 6, 14, 12), 2, 2)
-        p.drawPolygon(
-            QPolygonF([QPointF(30, middle - 2), QPointF(36, middle - 6), QPointF(36, middle + 6), QPointF(30, middle + 2)])
-        )
-        text(p, 16, GROUND + 14, "camera", 11, 400, INK2)
+    def _pools(self, p: QPainter) -> None:
+        """The lights: their pools, the chosen one's last so that its rim is seen."""
+        lit = [k for k in range(len(self.cards)) if self.rim_of(k) is not None and self.cards[k].on]
+        for k in sorted(lit, key=lambda k: self.step in self.cards[k].steps):
+            rim, light = self.rim_of(k), self.cards[k].light
+            assert rim is not None
+            assert light is not None
+            source = self._index(light.source)
+            assert source is not None
+            mine = self.step in self.cards[k].steps
+            paint_pool(p, self.width(), self.box(source).center(), rim, mine=mine)
+            if not mine:
+                continue
+            right = self.width() - MARGIN / 2
+            at = (rim - self.box(source).center().x()) / self._stage_width() * self.frame_width
+            words = "reach: as far as it goes" if rim >= right - 1 else f"reach {at:.0f} px"
+            text(p, min(rim - 6, right - 6), GROUND - 8, words, 11, 500, align="right")
 
-    def _card(self, p: QPainter, k: int, room: float) -> None:
+    def _ties(self, p: QPainter, k: int, room: float) -> None:
         c, r = self.cards[k], self.box(k)
-        mine = self.step in c.steps
-        ink = BLUE if mine else INK if c.on else EDGE
-        if c.over_all:
-            pen = QPen(QColor(ink), 1.2)
-            pen.setDashPattern([3, 3])
-            p.setPen(pen)
-            p.setBrush(Qt.BrushStyle.NoBrush)
-        else:
-            p.setPen(QPen(QColor(ink), 2 if mine else 1))
-            p.setBrush(colour(WHITE if c.on else PAPER))
-        p.drawRect(r)
-        if not c.over_all and c.on:
-            p.fillRect(r.adjusted(2, 2, -2, -2), colour(EDGE if not mine else BLUE, 0.25 + 0.5 * (c.opacity or 0.0)))
         if c.glows:
-            self._lamp(p, r.left() - 9, r.center().y())
-        x = r.center().x()
-        p.setPen(QPen(QColor(ink), 1))
-        p.drawLine(QPointF(x, r.bottom()), QPointF(x, GROUND))
-        p.fillRect(self._foot(k), QColor(BLUE if mine else EDGE))
-        text(p, x, 16, c.name, 12, 600 if mine else 500, BLUE_TEXT if mine else INK if c.on else INK2, CENTRE, room=room)
-        below = f"{c.depth:.3g}" if c.depth is not None else "on all" if c.over_all else "off" if not c.on else str(k + 1)
-        text(p, x, GROUND + 14, below, 11, 400, INK2, CENTRE, room=room)
+            paint_lamp(p, r.left() - 10, r.center().y())
         if c.hangs_on:
-            self._tie(p, x, r.top() - 5 if r.top() > TOP + 16 else r.top() + 8, c.hangs_on, room)
-        if self.advised and self.advised in c.steps:
-            jaws(p, x, GROUND - 8, 5, PURPLE)
-
-    def _tie(self, p: QPainter, x: float, y: float, words: str, room: float) -> None:
-        """The bar at the rider, the ring at what carries it."""
-        p.setPen(QPen(QColor(BLUE), 1.4))
-        p.drawLine(QPointF(x, y), QPointF(x + 12, y))
-        p.setBrush(QColor(WHITE))
-        p.drawEllipse(QPointF(x + 15, y), 3, 3)
-        text(p, x + 21, y, words, 11, 400, BLUE_TEXT, room=max(0.0, room - 24))
-
-    def _lamp(self, p: QPainter, x: float, y: float) -> None:
-        """A small rayed ring: it glows."""
-        p.setPen(QPen(QColor(ORANGE_EDGE), 1))
-        p.setBrush(QColor(ORANGE))
-        p.drawEllipse(QPointF(x, y), 3, 3)
-        for i in range(8):
-            a = math.radians(45 * i)
-            p.drawLine(QPointF(x + 4.5 * math.cos(a), y + 4.5 * math.sin(a)), QPointF(x + 7 * math.cos(a), y + 7 * math.sin(a)))
+            on = self._index(c.carrier)
+            y = r.top() - 5 if r.top() > TOP + 16 else r.top() + 8
+            if on is not None and on != k:
+                box = self.box(on)
+                y = min(max(r.center().y(), box.top() + 4), box.bottom() - 4)
+                paint_tie(p, r, y, box, c.hangs_on, room)
+            else:
+                paint_tie(p, r, y, None, c.hangs_on, room)
+        light = c.light
+        reading = self.short.get(light.step) if light else None
+        lit = self._index(light.lit) if light else None
+        if lit is not None and reading is not None and reading.value is not None:
+            box = self.box(lit)
+            paint_short(p, box.left() - 4, box.bottom() - 18, f"{reading.value:.0f} % short", reading.state)
 
     # -- the mouse
+
+    def grip_at(self, x: float, y: float) -> tuple[int | None, str]:
+        """What a press takes hold of: a light's rim, a card's foot or side, or the card itself."""
+        for k, c in enumerate(self.cards):
+            rim = self.rim_of(k)
+            if rim is not None and self.step in c.steps and abs(x - rim) <= RIM and TOP < y < GROUND - 2:
+                return k, RIM_GRIP
+        found = self.at(x, y)
+        if found is None:
+            return None, ""
+        if y >= GROUND - 4:
+            return found, FOOT_GRIP
+        box = self.box(found)
+        card = self.cards[found]
+        on_side = abs(x - box.right()) <= SIDE and box.top() <= y <= box.bottom()
+        if on_side and card.opacity is not None and not card.over_all and found < len(self.cards) - 1:
+            return found, SIDE_GRIP
+        return found, BODY_GRIP
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         at = event.position()
-        self._held = self.at(at.x(), at.y())
+        self._held, self._grip = self.grip_at(at.x(), at.y())
         if self._held is not None:
             self._x = at.x()
-            self.chosen.emit(self.cards[self._held].step)
+            if self._grip != RIM_GRIP:
+                self.chosen.emit(self.cards[self._held].step)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
         at = event.position()
         if self._held is not None and event.buttons() & Qt.MouseButton.LeftButton:
-            self._x = min(max(at.x(), LEFT), self.width() - MARGIN)
+            self._x = min(max(at.x(), LEFT), self.width() - MARGIN / 2)
             self.update()
             return
-        k = self.at(at.x(), at.y())
-        self.setCursor(Qt.CursorShape.SizeHorCursor if k is not None and at.y() >= GROUND - 4 else Qt.CursorShape.ArrowCursor)
+        k, grip = self.grip_at(at.x(), at.y())
+        sized = grip in (FOOT_GRIP, SIDE_GRIP, RIM_GRIP)
+        self.setCursor(Qt.CursorShape.SizeHorCursor if sized else Qt.CursorShape.ArrowCursor)
         if k is not None:
             QToolTip.showText(event.globalPosition().toPoint(), told(self.cards[k], k), self)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        held, self._held = self._held, None
+        held, grip = self._held, self._grip
+        wide = self.box(held).width() if held is not None else 0.0
+        self._held, self._grip = None, ""
         self.update()
-        if event is None or held is None:
+        if event is None or held is None or held >= len(self.cards):
             return
+        if grip == FOOT_GRIP:
+            self._slide(held)
+        elif grip == SIDE_GRIP and abs(wide - self.box(held).width()) > 0.5:
+            self.thinned.emit(self.cards[held].step, round(wide / THICK, 2))
+        elif grip == RIM_GRIP:
+            self._reach(held)
+        elif grip == BODY_GRIP:
+            on = self.at(self._x, TOP + 1)
+            if on is not None and on != held:
+                self.tie.emit(self.cards[held].step, self.cards[on].step)
+
+    def _slide(self, held: int) -> None:
         xs = self.places()
         before = held > 0 and self._x < xs[held - 1]
         behind = held < len(xs) - 1 and self._x > xs[held + 1]
         if before or behind:
             self.slid.emit(self.cards[held].step, before)
+
+    def _reach(self, held: int) -> None:
+        light, rim = self.cards[held].light, self.rim_of(held)
+        source = self._index(light.source) if light else None
+        if light is None or source is None or rim is None or abs(rim - self._x) < 1:
+            return
+        share = max((self._x - self.box(source).center().x()) / self._stage_width(), 0.01)
+        whole = self._x >= self.width() - MARGIN / 2 - 2
+        self.reached.emit(light.step, 0.0 if whole else share)
 
 
 def told(c: Card, k: int) -> str:
@@ -223,7 +287,9 @@ def told(c: Card, k: int) -> str:
     if c.hangs_on:
         lines.append(f"It hangs on {c.hangs_on}.")
     if c.lit_by:
-        lines.append(f"It gives the light of {c.lit_by}.")
+        lines.append(f"It gives the light of {c.lit_by}; drag the dashed rim to set how far it comes.")
     if k >= 0:
-        lines.append("Slide its foot past another card, or press [ or ], to change places.")
+        lines.append(
+            "Slide its foot past another card, or press [ or ], to change places; drag it to another card to hang it on a track there."
+        )
     return "\n".join(lines)

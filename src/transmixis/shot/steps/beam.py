@@ -9,11 +9,14 @@ import numpy as np
 from transmixis.core.light.flicker import flicker
 from transmixis.core.made.strokes import arc, beam, between_outlines, coloured, drawn, streak
 from transmixis.core.motion.motion import moved_points
+from transmixis.core.plot import Plot
+from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
-from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.contract import Handle, Inputs, Pins, Product, Proposal, Slot, StepKind
 from transmixis.shot.model import Step
 from transmixis.shot.steps.attachment import SLIDES
+from transmixis.shot.steps.cues import action, cue_proposal, cue_reading, heeds
 from transmixis.shot.steps.params import Params, choice, hidden, number
 
 BEAM, ARC, STREAK, BETWEEN = "beam", "jagged arc", "streak", "lines between outlines"
@@ -32,6 +35,7 @@ class BeamParams(Params):
     at: float = number(1, 1, 1_000_000, "frame", "Set at", "The frame at which its ends were put in place.", step=1)
     begin: float = number(1, 1, 1_000_000, "frame", "Begins at", "The first frame that shows it: its cue.", step=1)
     end: float = number(0, 0, 1_000_000, "frame", "Ends at", "The last frame that shows it.", step=1, zero="the shot's end")
+    heeds: str = heeds()
     wide: float = number(6.0, 0.2, 1000, "px", "Wide", "At its beginning.", step=0.5)
     wide_end: float = number(
         0.0, 0.0, 1000, "px", "Wide at its end", "By perspective the farther end is thinner.", step=0.5, zero="the same"
@@ -69,6 +73,8 @@ class Beam(StepKind[BeamParams]):
         Slot("before", "mattes of what passes in front", takes="matte", optional=True, many=True, usual=()),
     )
     Params = BeamParams
+    cued = True
+    plots = "whole"
     tools = ("line",)
     positions = ("line",)
 
@@ -137,20 +143,36 @@ class Beam(StepKind[BeamParams]):
 
     def read(self, inputs: Inputs, params: BeamParams, product: Product, frame: int) -> list[Reading]:
         error, why = product.work
+        cue = cue_reading(inputs, params, frame, seen=error is not None)
         if error is None:
-            return [Reading("hold", None, "px", SLIDES, note=why)]
+            return [Reading("hold", None, "px", SLIDES, note=why), cue]
         if not inputs.has("motion") and not inputs.has("other"):
-            return [Reading("hold", None, "px", SLIDES, note="it hangs on no motion")]
+            return [Reading("hold", None, "px", SLIDES, note="it hangs on no motion"), cue]
         known = bool(np.isfinite(error))
         return [
+            cue,
             Reading(
                 "hold",
                 error if known else None,
                 "px",
                 SLIDES,
                 note="error of the motions it hangs on" if known else "the motions do not say how good they are",
-            )
+            ),
         ]
+
+    def propose(self, inputs: Inputs, params: BeamParams, progress: Progress) -> Proposal | None:
+        """Its cue."""
+        return cue_proposal(inputs, params, lambda n: self._strokes(inputs, params, n)[0] is not None, progress)
+
+    def plot(self, inputs: Inputs, params: BeamParams, frame: int) -> Plot | None:
+        """How much of it is drawn in each frame."""
+        length = inputs.shot.length
+        made = [self._strokes(inputs, params, n)[0] for n in range(1, length + 1)]
+        values = np.array([np.nan if s is None else float(len(s)) for s in made])
+        if not np.isfinite(values).any():
+            return None
+        tip = "In which frames it is there, time downwards. Drag its begin and end, or the bar between them."
+        return Plot("What it does", tip, (action(inputs.shot, "none to all of it", values / np.nanmax(values), params),))
 
 
 def _ends(inputs: Inputs, params: BeamParams, frame: int) -> tuple[Array | None, float, str]:

@@ -10,13 +10,16 @@ from transmixis.core.build.codes import from_codes, to_codes
 from transmixis.core.build.crossing import BANDS, WAYS
 from transmixis.core.build.loop import STEP, Loop, LoopRead, best_loop, frame_of, loop_readings, loop_steps, small_of
 from transmixis.core.errors import UserError
-from transmixis.core.plot import Plot, Stills, Trace
+from transmixis.core.plot import Action, Limit, Plot, Stills, Trace
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import Analysis, Inputs, Pins, Product, Slot, StepKind
 from transmixis.shot.steps.counted import count_of
+from transmixis.shot.steps.cues import amounts
 from transmixis.shot.steps.params import Params, number
+
+LOOKED_AT = 24  # frames at which its plot tells how much of it is there
 
 
 class LoopParams(Params):
@@ -52,6 +55,7 @@ class LoopStep(StepKind[LoopParams]):
     kind, title, stage, product = "looping", "Loop", "Build", "picture"
     says = "makes an element go on without a seam"
     slots = (Slot("plate", "the element", whole=True),)
+    version = 2
     Params = LoopParams
     analyses = True
     analysis_params = ("first", "last", "length", "blend")
@@ -80,7 +84,16 @@ class LoopStep(StepKind[LoopParams]):
         cut = np.array([loop.first, loop.last, loop.blend, WAYS.index(loop.way), last - int(params.first) + 1])
         steps = loop_steps(loop, lambda n: small_of(codes(n)))
         ends = np.stack([from_codes(small_of(frame_of(loop, codes, n)))[..., :3] for n in (loop.length, 1)])
-        return {"cut": cut, "read": np.array([read.seam, read.step, read.contrast, read.detail]), "steps": steps, "ends": ends}
+        few = sorted(set(np.linspace(1, loop.length, LOOKED_AT).round().astype(int).tolist()))
+        there = amounts(lambda n: from_codes(frame_of(loop, lambda k: small_of(codes(k)), n)), few)
+        amount = np.interp(np.arange(1, loop.length + 1), few, [there[n] for n in few])
+        return {
+            "amount": amount,
+            "cut": cut,
+            "read": np.array([read.seam, read.step, read.contrast, read.detail]),
+            "steps": steps,
+            "ends": ends,
+        }
 
     def compute(self, inputs: Inputs, params: LoopParams, frame: int) -> Product:
         loop = _loop(inputs.analysis())
@@ -99,16 +112,28 @@ class LoopStep(StepKind[LoopParams]):
         return [replace(out[0], note=f"{words} of the element; {out[0].note}"), *out[1:]]
 
     def plot(self, inputs: Inputs, params: LoopParams, frame: int) -> Plot | None:
-        """Its steps over the loop, the last one that of the seam; and the two frames at it."""
+        """What it does over the shot, with its seams; its steps over the loop, the last one that of the seam; and the two frames at it."""
         a = inputs.analysis_if_there()
         if a is None:
             return None
         loop = _loop(a)
-        tip = "How far each frame of the loop is from the next, the last from the first, over the usual step: a seam stands out of the line. Below: the last frame and the first, which follow each other."
-        steps = Trace("steps, times the usual one", a["steps"], STEP, floor=True, top=2.0)
-        ends = Stills("the last frame, then the first", tuple(a["ends"]), (f"frame {loop.length}", "frame 1"), lines=False)
+        tip = "How much of it is there in each frame of the shot, time downwards; drag a seam to have it elsewhere. At the right how far each frame of the loop is from the next, the last from the first, over the usual step, and the two frames at the seam."
+        steps = Trace("steps, times usual", a["steps"], STEP, floor=True, top=2.0)
+        ends = Stills("at the seam", tuple(a["ends"]), (f"frame {loop.length}", "frame 1"), lines=False)
         words = f"Frames {loop.first} to {loop.last} of the element, {loop.length} in all; {loop.blend} of them go over into those before."
-        return Plot("The loop", tip, (steps, ends), words)
+        return Plot("The loop", tip, (_action(inputs, params, loop, a["amount"]), steps, ends), words)
+
+
+def _action(inputs: Inputs, params: LoopParams, loop: Loop, amount: Array) -> Action:
+    """The loop over the shot's frames; its seams are where it goes over into its beginning, or the step to its first frame."""
+    length = inputs.shot.length
+    ring = (np.arange(length) + int(params.start)) % loop.length  # 0: its first frame
+    first = loop.length - max(loop.blend, 1)
+    runs = np.flatnonzero(np.diff(np.concatenate([[0], (ring >= first).astype(int), [0]])))
+    seams = tuple((int(p) + 1, int(q)) for p, q in zip(runs[::2], runs[1::2], strict=True))
+    slides = Limit("start", float(int(params.start) % loop.length), 0.0, float(loop.length - 1))
+    cues = tuple((c.frame, c.name) for c in inputs.shot.cues)
+    return Action("none to all of it", amount[ring], seams=seams, slides=slides, cues=cues)
 
 
 def _count(inputs: Inputs) -> int:

@@ -10,9 +10,12 @@ import numpy as np
 from transmixis.core.made.particles import Particles, strokes_at
 from transmixis.core.made.strokes import added, coloured
 from transmixis.core.motion.motion import moved_points
+from transmixis.core.plot import Plot
+from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
-from transmixis.shot.contract import Act, Handle, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.contract import Act, Handle, Inputs, Pins, Product, Proposal, Slot, StepKind
 from transmixis.shot.model import Step
+from transmixis.shot.steps.cues import action, cue_proposal, cue_reading, heeds
 from transmixis.shot.steps.params import Params, choice, hidden, number
 
 SPARKS, DUST, RAIN, SNOW = "sparks", "dust", "rain", "snow"
@@ -83,6 +86,7 @@ class ParticleParams(Params):
         step=1,
     )
     end: float = number(0, 0, 1_000_000, "frame", "End at", "The frame at which the last is born.", step=1, zero="never")
+    heeds: str = heeds()
     rate: float = number(120.0, 0.1, 20_000, "a second", "New ones", "That are born.", step=10)
     speed: float = number(260.0, 0.0, 20_000, "px/s", "Speed", "With which they set out, by half of it more or less.", step=10)
     angle: float = number(90.0, -360, 360, "°", "Direction", "0 is to the right, 90 up, 270 down.", step=5)
@@ -110,6 +114,8 @@ class ParticleStep(StepKind[ParticleParams]):
         Slot("motion", "the motion that their place hangs on", takes="motion", optional=True, whole=True, usual=("step:motion",)),
     )
     Params = ParticleParams
+    cued = True
+    plots = "whole"
     tools = ("point",)
     positions = ("place",)
     acts = tuple(
@@ -156,9 +162,28 @@ class ParticleStep(StepKind[ParticleParams]):
 
     def read(self, inputs: Inputs, params: ParticleParams, product: Product, frame: int) -> list[Reading]:
         count, why = product.work
+        cue = cue_reading(inputs, params, frame, seen=bool(count))
         if count is None:
-            return [Reading("shutter", None, "°", OFF_BLUR, note=why)]
-        return [Reading("shutter", abs(params.shutter - 180.0), "°", OFF_BLUR, note=f"off the usual 180°; {count} are seen here")]
+            return [Reading("shutter", None, "°", OFF_BLUR, note=why), cue]
+        note = f"off the usual 180°; {count} are seen here"
+        return [Reading("shutter", abs(params.shutter - 180.0), "°", OFF_BLUR, note=note), cue]
+
+    def propose(self, inputs: Inputs, params: ParticleParams, progress: Progress) -> Proposal | None:
+        """Its cue."""
+        return cue_proposal(inputs, params, lambda n: self._count(inputs, params, n) > 0, progress)
+
+    def plot(self, inputs: Inputs, params: ParticleParams, frame: int) -> Plot | None:
+        """How many are there in each frame."""
+        values = np.array([float(self._count(inputs, params, n)) for n in range(1, inputs.shot.length + 1)])
+        if not values.any():
+            return None
+        tip = "How many are there in each frame, time downwards. Drag their begin and end, or the bar between them."
+        words = f"{values.max():.0f} at most."
+        return Plot("What they do", tip, (action(inputs.shot, "none to most", values / values.max(), params),), words)
+
+    def _count(self, inputs: Inputs, params: ParticleParams, frame: int) -> int:
+        fps, size = float(inputs.shot.fps), (inputs.shot.height, inputs.shot.width)
+        return len(strokes_at(particles_of(params, fps, size), frame / fps, params.shutter / 360 / fps, (0.0, 0.0)))
 
 
 def particles_of(params: ParticleParams, fps: float, size: tuple[int, int]) -> Particles:

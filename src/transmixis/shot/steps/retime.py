@@ -19,6 +19,7 @@ from transmixis.core.types import Array
 from transmixis.shot.contract import Inputs, Pins, Product, Proposal, Slot, StepKind
 from transmixis.shot.pins import value_at
 from transmixis.shot.steps.counted import count_of
+from transmixis.shot.steps.cues import action, amounts, cue_proposal, cue_reading, heeds, visible
 from transmixis.shot.steps.params import Params, choice, number
 
 SPEED, ENDS, MIDDLE, FREEZE, PHOTOS = "at a speed", "to exact ends", "middle held", "one frame frozen", "a photo for some frames"
@@ -26,6 +27,7 @@ HOLD, BLEND, FLOW, BOTH = "hold the nearest", "blend", "follow the motion", "mot
 FORWARDS, BACKWARDS = "forwards", "backwards"
 NOTHING_LIGHT = 1e-4  # of white: a frame that is nowhere brighter, and has nothing in its matte, is empty
 RATE_OFF = 0.002
+LOOKED_AT = 24  # frames of the element that its plot looks at; between them it is drawn straight
 
 
 class RetimeParams(Params):
@@ -48,6 +50,7 @@ class RetimeParams(Params):
     end: float = number(
         0, 0, 1_000_000, "frame", "Ends at", "The shot's last frame that shows it.", step=1, zero="the shot's end"
     )
+    heeds: str = heeds()
     middle: float = number(
         1, 1, 1_000_000, "frame", "Held", "The element's frame that is held, or frozen.", step=1, when=("how", (MIDDLE, FREEZE))
     )
@@ -75,6 +78,7 @@ class Retime(StepKind[RetimeParams]):
         Slot("flows", "where the motion is followed (elsewhere it blends)", takes="matte", optional=True, usual=()),
     )
     Params = RetimeParams
+    cued = True
     own_pins = ("speed",)
     keeps_time = False
     other_frames = True
@@ -108,7 +112,8 @@ class Retime(StepKind[RetimeParams]):
         hold = params.frames == HOLD
         if now is None:
             note = "it is not to be seen here"
-            return [Reading("off its time", None, "frames", STUTTER, note=note), Reading("empty", None, "", 1.0, note=note)]
+            cue = cue_reading(inputs, params, frame, seen=False)
+            return [Reading("off its time", None, "frames", STUTTER, note=note), Reading("empty", None, "", 1.0, note=note), cue]
         # a photo is held on purpose, and at its cue there is nothing to differ from: then neither doubled nor skipped is read
         alone = params.how == PHOTOS or frame == 1 or not np.isfinite(moments[frame - 2])
         told, at = ([moments[frame - 1]], 1) if alone else (list(moments), frame)
@@ -116,10 +121,19 @@ class Retime(StepKind[RetimeParams]):
         assert product.picture is not None
         empty = not _shows(product.picture)
         why = f"shows {now.words}" + (", in which nothing is" if empty else "")
-        return [replace(out[0], note=why), *out[1:], Reading("empty", float(empty), "", 1.0, note=why)]
+        cue = cue_reading(inputs, params, frame, seen=visible(product.picture))
+        return [replace(out[0], note=why), *out[1:], Reading("empty", float(empty), "", 1.0, note=why), cue]
 
     def propose(self, inputs: Inputs, params: RetimeParams, progress: Progress) -> Proposal | None:
-        """The element's own rate against the shot's."""
+        """The element's own rate against the shot's; then its cue."""
+
+        def seen(n: int) -> bool:
+            made = self.compute(inputs, params, n)
+            return made.work[1] is not None and made.picture is not None and visible(made.picture)
+
+        return self._rate(inputs, params) or cue_proposal(inputs, params, seen, progress)
+
+    def _rate(self, inputs: Inputs, params: RetimeParams) -> Proposal | None:
         facts = inputs.facts("plate")
         if facts is None or not facts.rate or params.how != SPEED or inputs.pins().get("speed"):
             return None
@@ -144,11 +158,20 @@ class Retime(StepKind[RetimeParams]):
         speed = np.concatenate([[np.nan], np.diff(moments)])
         cues = n[known]
         words = f"Seen from frame {cues[0]} to {cues[-1]}; shows the element's frames {np.nanmin(moments):.4g} to {np.nanmax(moments):.4g}."
-        curve = Curve("the element's frame over the shot's", n[known].astype(float), moments[known])
+        nearest = np.clip(np.round(np.where(known, moments, 1)), 1, count_of(inputs, "plate")).astype(int)
+        shown_frames = sorted(set(nearest[known].tolist()))
+        few = [shown_frames[i] for i in np.unique(np.linspace(0, len(shown_frames) - 1, LOOKED_AT).round().astype(int))]
+        there = amounts(lambda k: inputs.picture("plate", k), few)
+        values = np.where(known, np.interp(nearest, few, [there[k] for k in few]), np.nan)
+        tip = "How much of the element is there in each frame of the shot, time downwards. Drag its begin and end, or the bar between them; at the right which of its frames is shown, and how fast."
         return Plot(
-            "What it shows when",
-            "Which of its frames each frame of the shot shows, and at what speed.",
-            (curve, Trace("speed", speed, unit="×")),
+            "What it does",
+            tip,
+            (
+                action(inputs.shot, "none to all of it", values, params),
+                Curve("its frame", n[known].astype(float), moments[known]),
+                Trace("speed", speed, unit="×"),
+            ),
             words,
         )
 
