@@ -118,7 +118,7 @@ def working(s: State, bench: Bench, board: Board, plan: PlanPage, page: Callable
         Command("follow.back", "Shift+T", FOLLOW, partial(bench.follow_on.start, -1)),
         Command("layer.nearer", "[", "built: nearer, farther", partial(bench.section.nearer, forward=True)),
         Command("layer.farther", "]", "built: nearer, farther", partial(bench.section.nearer, forward=False)),
-        Command("tie", "Ctrl+T", "built: hang the card on a track, or let it go", bench.section.tie_here),
+        Command("tie", "Ctrl+T", "built: hang the card on a track, or let it go", bench.section.tying.tie_here),
         Command("begin.earlier", "Alt+Up", WHEN, partial(by_frames, s, BEGINNING, -1)),
         Command("begin.later", "Alt+Down", WHEN, partial(by_frames, s, BEGINNING, 1)),
         Command("end.earlier", "Alt+Shift+Up", WHEN, partial(by_frames, s, END, -1)),

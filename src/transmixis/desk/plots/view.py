@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from functools import partial
 
-import numpy as np
 from PyQt6 import sip
 from PyQt6.QtCore import QPointF, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from transmixis.core.plot import Action, Frames, Hills, Panel, Patches, Plot, Solid, Spotted, Stills, Unrolled
+from transmixis.core.plot import Action, Frames, Panel, Patches, Plot, Solid, Spotted, Stills, Unrolled
 from transmixis.desk.engine import PROPOSE
 from transmixis.desk.marks import in_lines, text, wrapped
 from transmixis.desk.plots import action, hills, panels
+from transmixis.desk.plots.jaws import Jawed, Jaws, paint_jawed
 from transmixis.desk.plots.readings import paint_readings
 from transmixis.desk.plots.solid import FRONT, turned_by
 from transmixis.desk.state import State
@@ -41,9 +41,7 @@ class PlotView(QWidget):
         self.shown: Plot | None = None
         self.note = MEASURING  # what stands where the drawing will be
         self._asked, self._again = False, False
-        self._values: dict[str, float] = {}  # of the jaws, while they are dragged
-        self._gripped: tuple[str, ...] = ()
-        self._pressed, self._begin = QPointF(), self._values  # px and values where the drag began
+        self._jaws = Jaws()
         self.sight = FRONT  # from where a solved place is looked at
         self._going_round: QPointF | None = None
         step = state.step
@@ -69,21 +67,17 @@ class PlotView(QWidget):
         if step_id not in ("", self._state.step_id):
             return
         if self.kind is not None and self.kind.plots == "whole":
-            if self._all_measured():
+            if all_measured(self._state):
                 self._ask()
             elif self.kind.pieced and not self._soon.isActive():  # as it comes, but not with every frame
                 self._soon.start(SOON)
         self.update()
 
-    def _all_measured(self) -> bool:
-        shot = self._state.shot
-        return shot is not None and len(self._state.known.readings.get(self._state.step_id, {})) >= shot.length
-
     def refresh(self) -> None:
         """Ask for the plot anew: the step was changed, or the frame."""
         if self.kind is None or not self.kind.plots:
             return
-        self._values = {}
+        self._jaws.forget()
         self.note = WHOLE_LATER if self.kind.surveys else MEASURING
         self._ask()
         self.update()
@@ -145,16 +139,9 @@ class PlotView(QWidget):
         if plot is not None and has(plot, Solid, Stills, Unrolled):
             paint_plot(p, whole, self.sight.on(plot), state.frame, self.note)
             return
-        left = self._left(whole)
+        left = drawn_in(plot, whole)
         paint_plot(p, left, plot, state.frame, self.note)
         paint_readings(p, QRectF(left.right() + 8, 0, whole.width() - left.right() - 8, whole.height()), readings)
-
-    def _left(self, whole: QRectF) -> QRectF:
-        """Where the drawing stands beside the readings."""
-        columns = [c for c in (self.shown.panels if self.shown else ()) if isinstance(c, Patches)]
-        if columns:
-            return QRectF(0, 0, COLUMN * len(columns) - 6, whole.height())
-        return QRectF(0, 0, whole.width() * (1 - READINGS_SHARE) - 8, whole.height())
 
     # -- a solved place, gone round with the mouse
 
@@ -173,17 +160,13 @@ class PlotView(QWidget):
 
     # -- jaws
 
-    def _jawed(self) -> Hills | Action | None:
-        found = [c for c in (self.shown.panels if self.shown else ()) if isinstance(c, Hills | Action)]
+    def _jawed(self) -> Jawed | None:
+        found = [c for c in (self.shown.panels if self.shown else ()) if isinstance(c, Jawed)]
         return found[0] if found else None
 
     def values(self) -> dict[str, float]:
         """Where the jaws stand, those that are being dragged included."""
-        panel = self._jawed()
-        if panel is None:
-            return {}
-        held = panel.jaws if isinstance(panel, Hills) else [*panel.jaws, *([panel.slides] if panel.slides else [])]
-        return {j.param: self._values.get(j.param, j.value) for j in held}
+        return self._jaws.values(self._jawed())
 
     def x_of(self, value: float) -> float:
         """Where a value of 0..1 stands, px of the widget."""
@@ -192,24 +175,23 @@ class PlotView(QWidget):
     def y_of(self, frame: float) -> float:
         """Where a frame of an action stands, px of the widget."""
         panel = self._jawed()
-        return action.y_of(action.area_of(self._action_box()), panel, frame) if isinstance(panel, Action) else 0.0
+        return action.y_of(action.area_of(self._jaws_box()), panel, frame) if isinstance(panel, Action) else 0.0
 
-    def _action_box(self) -> QRectF:
-        """Where an action stands: beside what else is drawn, or over the whole width."""
-        some = len(self.shown.panels) if self.shown else 0
+    def _jaws_box(self) -> QRectF:
+        """Where they stand: an action beside what else is drawn, populations over the whole."""
         whole = QRectF(self.rect())
+        if not isinstance(self._jawed(), Action):
+            return whole
+        some = len(self.shown.panels) if self.shown else 0
         return QRectF(0, HEAD, whole.width() * (ACTION_SHARE if some > 1 else 1), whole.height() - HEAD)
 
-    def _paint_jaws(self, p: QPainter, box: QRectF, plot: Plot, panel: Hills | Action) -> None:
+    def _paint_jaws(self, p: QPainter, box: QRectF, plot: Plot, panel: Jawed) -> None:
         values = self.values()
         proposal = self._state.answers.made.get(self._state.step_id)
         proposed = {n: float(proposal.values[n]) for n in values if n in proposal.values} if proposal else {}
         text(p, 0, 9, plot.title, 12, 500)
-        if isinstance(panel, Hills):
-            hills.paint_hills(p, box, panel, values, proposed)
-            return
-        mine = self._action_box()
-        action.paint_action(p, mine, panel, values, proposed, self._state.frame)
+        mine = self._jaws_box()
+        paint_jawed(p, mine, panel, values, proposed, self._state.frame)
         rest = tuple(c for c in plot.panels if c is not panel)
         if rest:
             beside = QRectF(mine.right() + 10, mine.top(), box.width() - mine.right() - 12, mine.height() - action.BOTTOM)
@@ -220,12 +202,7 @@ class PlotView(QWidget):
         if has(self.shown, Solid):
             self._going_round = event.position()
             return
-        panel, at = self._jawed(), QPointF(event.position())
-        if isinstance(panel, Hills):
-            self._gripped = hills.gripped(QRectF(self.rect()), at, self.values())
-        elif isinstance(panel, Action):
-            self._gripped = action.gripped(self._action_box(), at, panel, self.values())
-        self._pressed, self._begin = at, self.values()
+        self._jaws.press(self._jawed(), self._jaws_box(), QPointF(event.position()))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -233,27 +210,28 @@ class PlotView(QWidget):
             pulled, self._going_round = event.position() - self._going_round, event.position()
             self.sight = turned_by(self.sight, pulled.x(), pulled.y())
             self.update()
-            return
-        panel = self._jawed()
-        if not self._gripped or panel is None:
-            return
-        gone = event.position() - self._pressed
-        if isinstance(panel, Action):
-            by = action.frames_of(action.area_of(self._action_box()), panel, gone.y())
-            self._values |= action.dragged(panel, self._begin, self._gripped, by)
-        else:
-            by = gone.x() / hills.area_of(QRectF(self.rect())).width()
-            for j in panel.jaws:
-                if j.param in self._gripped:
-                    self._values[j.param] = float(np.clip(self._begin[j.param] + by, j.low, j.high))
-        self.update()
+        elif self._jaws.drag(self._jawed(), self._jaws_box(), QPointF(event.position())):
+            self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._going_round = None
-        names, self._gripped = self._gripped, ()
-        moved = {n: round(self._values[n], 3) for n in names if n in self._values}
+        moved = self._jaws.release()
         if moved:
             self._state.edits.set_params(moved)
+
+
+def all_measured(state: State) -> bool:
+    """Whether every frame of the chosen step has been read."""
+    shot = state.shot
+    return shot is not None and len(state.known.readings.get(state.step_id, {})) >= shot.length
+
+
+def drawn_in(plot: Plot | None, whole: QRectF) -> QRectF:
+    """Where the drawing stands beside the readings."""
+    columns = [c for c in (plot.panels if plot else ()) if isinstance(c, Patches)]
+    if columns:
+        return QRectF(0, 0, COLUMN * len(columns) - 6, whole.height())
+    return QRectF(0, 0, whole.width() * (1 - READINGS_SHARE) - 8, whole.height())
 
 
 def has(plot: Plot | None, *kinds: type) -> bool:

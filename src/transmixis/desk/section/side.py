@@ -42,6 +42,7 @@ class Side(QWidget):
     tie = pyqtSignal(str, str)
     thinned = pyqtSignal(str, float)
     reached = pyqtSignal(str, float)
+    moved = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -109,14 +110,14 @@ class Side(QWidget):
         near = [(d, k) for d, k in near if d <= max(self.box(k).width() / 2, 10) and y >= TOP - 24]
         return min(near)[1] if near else None
 
-    def _index(self, step: str) -> int | None:
+    def index_of(self, step: str) -> int | None:
         """The card of a layer by its top step."""
         return next((k for k, c in enumerate(self.cards) if step and c.step == step), None)
 
     def rim_of(self, k: int) -> float | None:
         """Where the light of a card ends, px; None where it gives none."""
         light = self.cards[k].light
-        source = self._index(light.source) if light else None
+        source = self.index_of(light.source) if light else None
         if light is None or source is None:
             return None
         if self._held == k and self._grip == RIM_GRIP:
@@ -124,9 +125,9 @@ class Side(QWidget):
         right = self.width() - MARGIN / 2
         if light.reach <= 0:
             return right
-        return min(self.box(source).center().x() + light.reach / self.frame_width * self._stage_width(), right)
+        return min(self.box(source).center().x() + light.reach / self.frame_width * self.stage_width(), right)
 
-    def _stage_width(self) -> float:
+    def stage_width(self) -> float:
         return self.width() - MARGIN / 2 - LEFT
 
     # -- painting
@@ -162,23 +163,17 @@ class Side(QWidget):
             rim, light = self.rim_of(k), self.cards[k].light
             assert rim is not None
             assert light is not None
-            source = self._index(light.source)
+            source = self.index_of(light.source)
             assert source is not None
             mine = self.step in self.cards[k].steps
             paint_pool(p, self.width(), self.box(source).center(), rim, mine=mine)
-            if not mine:
-                continue
-            right = self.width() - MARGIN / 2
-            at = (rim - self.box(source).center().x()) / self._stage_width() * self.frame_width
-            words = "reach: as far as it goes" if rim >= right - 1 else f"reach {at:.0f} px"
-            text(p, min(rim - 6, right - 6), GROUND - 8, words, 11, 500, align="right")
 
     def _ties(self, p: QPainter, k: int, room: float) -> None:
         c, r = self.cards[k], self.box(k)
         if c.glows:
             paint_lamp(p, r.left() - 10, r.center().y())
         if c.hangs_on:
-            on = self._index(c.carrier)
+            on = self.index_of(c.carrier)
             y = r.top() - 5 if r.top() > TOP + 16 else r.top() + 8
             if on is not None and on != k:
                 box = self.box(on)
@@ -188,10 +183,11 @@ class Side(QWidget):
                 paint_tie(p, r, y, None, c.hangs_on, room)
         light = c.light
         reading = self.short.get(light.step) if light else None
-        lit = self._index(light.lit) if light else None
+        lit = self.index_of(light.lit) if light else None
         if lit is not None and reading is not None and reading.value is not None:
             box = self.box(lit)
-            paint_short(p, box.left() - 4, box.bottom() - 18, f"{reading.value:.0f} % short", reading.state)
+            if reading.value >= 1:
+                paint_short(p, box.left() - 4, box.bottom() - 12, f"{reading.value:.0f} %", reading.state)
 
     # -- the mouse
 
@@ -229,6 +225,7 @@ class Side(QWidget):
         at = event.position()
         if self._held is not None and event.buttons() & Qt.MouseButton.LeftButton:
             self._x = min(max(at.x(), LEFT), self.width() - MARGIN / 2)
+            self.moved.emit()
             self.update()
             return
         k, grip = self.grip_at(at.x(), at.y())
@@ -264,12 +261,25 @@ class Side(QWidget):
 
     def _reach(self, held: int) -> None:
         light, rim = self.cards[held].light, self.rim_of(held)
-        source = self._index(light.source) if light else None
+        source = self.index_of(light.source) if light else None
         if light is None or source is None or rim is None or abs(rim - self._x) < 1:
             return
-        share = max((self._x - self.box(source).center().x()) / self._stage_width(), 0.01)
+        share = max((self._x - self.box(source).center().x()) / self.stage_width(), 0.01)
         whole = self._x >= self.width() - MARGIN / 2 - 2
         self.reached.emit(light.step, 0.0 if whole else share)
+
+
+def told_reach(side: Side) -> str:
+    """How far the light of the chosen card comes, in words; '' where it gives none."""
+    k = next((k for k, c in enumerate(side.cards) if c.light and side.step in c.steps), None)
+    rim, light = (side.rim_of(k), side.cards[k].light) if k is not None else (None, None)
+    source = side.index_of(light.source) if light else None
+    if rim is None or source is None:
+        return ""
+    if rim >= side.width() - MARGIN / 2 - 1:
+        return "its light comes as far as it goes; drag the dashed rim"
+    px = (rim - side.box(source).center().x()) / side.stage_width() * side.frame_width
+    return f"its light comes {max(px, 0):.0f} px far; drag the dashed rim"
 
 
 def told(c: Card, k: int) -> str:
@@ -287,7 +297,9 @@ def told(c: Card, k: int) -> str:
     if c.hangs_on:
         lines.append(f"It hangs on {c.hangs_on}.")
     if c.lit_by:
-        lines.append(f"It gives the light of {c.lit_by}; drag the dashed rim to set how far it comes.")
+        lines.append(
+            f"It gives the light of {c.lit_by}; the figure before what is lit says how much of it is missing there; drag the dashed rim to set how far it comes."
+        )
     if k >= 0:
         lines.append(
             "Slide its foot past another card, or press [ or ], to change places; drag it to another card to hang it on a track there."

@@ -6,20 +6,19 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.desk.engine import AHEAD, PROPOSE, Engine
 from transmixis.desk.section.giveaways import Giveaway, Giveaways
-from transmixis.desk.section.side import DEPTH, ORDER, Side
+from transmixis.desk.section.side import DEPTH, ORDER, Side, told_reach
+from transmixis.desk.section.tying import Tying
 from transmixis.desk.state import State
 from transmixis.desk.words import Words
-from transmixis.shot.model import Step
 from transmixis.shot.parts import stack_of
 from transmixis.shot.section import Advice, Card, advice, cards
 from transmixis.shot.steps import kind_of
-from transmixis.shot.ties import motions_on, own_plates, plates_behind, rider
 
 HEIGHT = 162
 REST = 200  # ms that the playhead rests before the section follows
@@ -37,6 +36,7 @@ class SectionStrip(QWidget):
         self._state, self._engine = state, engine
         self._advice: tuple[Advice, ...] = ()
         self.side, self.giveaways = Side(), Giveaways()
+        self.tying = Tying(state, self.side)
         self.by = Words(
             (ORDER, DEPTH), ORDER, {ORDER: "cards stand evenly", DEPTH: "cards stand where the solved place has them"}
         )
@@ -44,6 +44,7 @@ class SectionStrip(QWidget):
         self.better.setObjectName("word")
         self.better.setVisible(False)
         title, note = QLabel("From the side"), QLabel(NOTE)
+        self._note = note
         title.setObjectName("title")
         note.setObjectName("note")
         note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -77,9 +78,7 @@ class SectionStrip(QWidget):
         s = self._state
         self.side.chosen.connect(lambda step: s.set_step(step) if step else None)
         self.side.slid.connect(self._slid)
-        self.side.tie.connect(self._tie)
-        self.side.thinned.connect(self._thin)
-        self.side.reached.connect(self._reach)
+        self.side.moved.connect(self._say)
         self.by.chosen.connect(self._stand_by)
         self.better.clicked.connect(self.put_right)
         self.giveaways.pressed.connect(self._go)
@@ -124,6 +123,7 @@ class SectionStrip(QWidget):
             self.side.frame_width = s.shot.width
         self.side.short = self._short(found)
         self.side.show_cards(found, self._state.step_id, self._advice[0].step if self._advice else "")
+        self._say()
         if not self.side.measured and self.by.now == DEPTH:
             self.by.choose(ORDER)
             self.side.by = ORDER
@@ -175,6 +175,9 @@ class SectionStrip(QWidget):
     def _slid(self, step: str, forward: bool) -> None:
         self._state.edits.run("step.front" if forward else "step.back", step=step)
 
+    def _say(self) -> None:
+        self._note.setText(told_reach(self.side) or NOTE)
+
     def _short(self, found: tuple[Card, ...]) -> dict[str, Reading]:
         """What the lights lack at the playhead, as far as it is read."""
         s = self._state
@@ -184,65 +187,6 @@ class SectionStrip(QWidget):
             if c.light and rows:
                 out[c.light.step] = next((r for r in rows if r.name == SHORT), rows[0])
         return out
-
-    def _thin(self, step: str, opacity: float) -> None:
-        s = self._state
-        if s.shot is None or "opacity" not in kind_of(s.shot.step(step).kind).Params.model_fields:
-            s.said.emit("How opaque this is cannot be set here; its own settings say it.", "note")
-            return
-        s.set_step(step)
-        s.edits.set_param("opacity", opacity)
-
-    def _reach(self, step: str, share: float) -> None:
-        s = self._state
-        if s.shot is not None:
-            s.edits.run("step.set", step=step, param="reach", value=float(round(share * s.shot.width)))
-
-    def _tie(self, step: str, on: str) -> None:
-        """Ask which track of the other card carries this one."""
-        s = self._state
-        if s.shot is None:
-            return
-        by_step = {c.step: c for c in self.side.cards}
-        on_card = by_step[on]
-        plates = own_plates(s.shot, [x for x in s.shot.steps if x.id in on_card.steps]) or plates_behind(s.shot, [on_card.ref])
-        self._ask_tie(by_step[step], motions_on(s.shot, plates), on_card.name)
-
-    def tie_here(self) -> None:
-        """Ask which motion of all carries the chosen step's card."""
-        s = self._state
-        card = next((c for c in self.side.cards if s.step_id in c.steps), None)
-        if s.shot is None or card is None:
-            s.said.emit("Choose a card of the section first: a step that lays something over a picture.", "note")
-            return
-        self._ask_tie(card, [x for x in s.shot.steps if kind_of(x.kind).product == "motion"], "this shot")
-
-    def _ask_tie(self, card: Card, motions: list[Step], where: str) -> None:
-        s = self._state
-        rides = rider(s.shot, card.steps) if s.shot else None
-        if rides is None:
-            s.said.emit(f"'{card.name}' cannot hang on a motion.", "note")
-            return
-        if not motions and not card.hangs_on:
-            s.said.emit(f"No track or movement follows anything in {where} yet; add a track there first.", "note")
-            return
-        menu = QMenu(self)
-        menu.addSection(f"{card.name} hangs on")
-        for m in motions:
-            action = menu.addAction(m.name)
-            if action:
-                action.triggered.connect(partial(self._hang, rides.id, m.id))
-        free = menu.addAction("nothing: let go") if card.hangs_on else None
-        if free:
-            free.triggered.connect(partial(self._hang, rides.id, ""))
-        menu.exec(self.side.mapToGlobal(self.side.rect().center()))
-
-    def _hang(self, step: str, motion: str, _: bool = False) -> None:
-        run = self._state.edits.run
-        if motion:
-            run("step.tie", step=step, motion=motion, frame=self._state.frame)
-        else:
-            run("step.untie", step=step)
 
     def nearer(self, *, forward: bool) -> None:
         """The chosen step's layer one place nearer, or farther."""
