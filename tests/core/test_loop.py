@@ -147,3 +147,22 @@ def test_every_frame_of_a_loop_is_one_of_the_element(length: int, blend: int, be
     shares = [s for _, b, s in seen if b]
     assert shares == sorted(shares)
     assert all(0 < s < 1 for s in shares)
+
+
+@pytest.mark.parametrize(("length", "blend"), [(10, None), (3, None), (5, 4)])
+def test_short_loops_are_not_all_blend(length: int, blend: int | None) -> None:
+    """A loop of few frames takes the blends that are shorter than it."""
+    dice = np.random.default_rng(5)
+    frames = [dice.random((12, 16, 3)).astype(np.float32) for _ in range(40)]
+    loop, read = best_loop(lambda n: frames[n - 1], 1, 40, Progress(), length, blend)
+    assert loop.length == length
+    assert 0 < loop.blend < length
+    assert np.isfinite([read.seam, read.step, read.contrast, read.detail]).all()
+    assert len(loop_steps(loop, lambda n: frames[n - 1])) == length
+
+
+@pytest.mark.parametrize(("length", "blend"), [(10, 10), (10, 12), (1, None)])
+def test_a_blend_as_long_as_the_loop_is_refused(length: int, blend: int | None) -> None:
+    frames = [np.full((12, 16, 3), k / 40, np.float32) for k in range(40)]
+    with pytest.raises(UserError, match="a shorter blend"):
+        best_loop(lambda n: frames[n - 1], 1, 40, Progress(), length, blend)

@@ -88,6 +88,7 @@ STARTS: dict[str, Any] = {
     "box": ((10, 10), (50, 40)), "line": ((10, 10), (50, 40)), "strokes": (("in", ((10, 10), (20, 20))),),
     "outline": ((1, 10, 10), (2, 50, 10), (3, 50, 40)), "outlines": (((1, 10, 10), (2, 50, 10), (3, 50, 40)),),
     "corners": ((10, 10), (50, 10), (50, 40), (10, 40)), "point": ((10, 10),), "spots": ((10, 10, 6),),
+    "mesh": ((10, 10), (50, 10), (10, 40), (50, 40)),
 }  # fmt: skip
 
 
@@ -232,3 +233,25 @@ def test_what_belongs_is_a_whole_line_and_what_does_not_is_broken() -> None:
     assert broken > 40
     assert blue.blue() > blue.red()
     assert red.red() > red.blue()
+
+
+def test_a_grid_is_drawn_by_its_fields_and_pulled_place_by_place() -> None:
+    use = Use("mesh", (), fields=2)
+    assert use.paint() == 0
+    use.drag((10, 10), (30, 20), (50, 50))
+    assert use.settled == [tuple((float(x), float(y)) for y in (10, 30, 50) for x in (10, 30, 50))]
+    assert use.paint() > 100
+    use.drag((30, 30), (33, 28))
+    assert use.settled[1][4] == (33, 28)
+    assert use.settled[1][:4] == use.settled[0][:4]
+    assert use.tool.can_nudge
+    use.drag((80, 80), (81, 81), keys=SHIFT)
+    assert use.settled[2][0] == (11, 11)
+    # a press alone draws none
+    small = Use("mesh", (), fields=2)
+    small.drag((10, 10), (10.5, 10))
+    assert small.settled == []
+    assert small.tool.value == ()
+    without = Use("mesh", ())
+    without.drag((10, 10), (50, 50))
+    assert len(without.settled[0]) == 25

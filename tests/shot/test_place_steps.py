@@ -11,17 +11,19 @@ from camerapaths import path_error, zoomed
 from cardscenes import CardScene, card_scene
 
 from transmixis.core.build.place import sampled_at
+from transmixis.core.build.stand import facing, spot_on_ground, ways_at
 from transmixis.core.errors import Cancelled, UserError
 from transmixis.core.motion.lens import Lens
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.motion.pose import Camera
 from transmixis.core.plot import Solid
 from transmixis.core.progress import Progress
+from transmixis.core.types import Array
 from transmixis.media.exchange.usd import read_scene
 from transmixis.media.still import write_still
 from transmixis.shot.exchange import read_back
 from transmixis.shot.material import Material
-from transmixis.shot.model import Plate, Shot
+from transmixis.shot.model import Pin, Plate, Shot
 from transmixis.shot.render import Renderer
 from transmixis.shot.stepexport import export_step
 from transmixis.shot.steps import kind_of
@@ -383,3 +385,76 @@ def test_a_step_s_track_is_written(tmp_path: Path, scene: CardScene, folder: Pat
     shot, place = add_step(shot, "place")
     with pytest.raises(UserError, match="neither a motion, a camera nor shapes"):
         export_step(renderer(shot, folder, store), place.id, tmp_path / "x.csv", Progress())
+
+
+def test_a_card_goes_in_depth_by_its_pins(scene: CardScene, folder: Path, store: AnalysisStore) -> None:
+    """Pinned nearer to the camera and to a side, it lies where the camera sees that place, grows as it comes nearer, and is smeared by its own way."""
+    shot = with_marks(scene, folder, store, height=1.6)
+    shot, step = add_step(shot, "stand_in")
+    params = {"foot": [[200.0, 240.0]], "at": 6, "width": 0.2, "shutter": 0.0}
+    pins = {
+        "away": (Pin(frame=4, value=0.0, easing="linear"), Pin(frame=9, value=-1.0, easing="linear")),
+        "right": (Pin(frame=4, value=0.0, easing="linear"), Pin(frame=9, value=-0.3, easing="linear")),
+    }
+    still = shot.with_step(shot.step(step.id).model_copy(update={"params": params}))
+    goes = shot.with_step(shot.step(step.id).model_copy(update={"params": params, "pins": pins}))
+    r, rests = renderer(goes, folder, store), renderer(still, folder, store)
+
+    def at(r: Renderer, n: int) -> Array:
+        camera = r.product("step:camera_solve", n).camera
+        assert camera is not None
+        set_at = r.product("step:camera_solve", 6).camera
+        assert set_at is not None
+        foot = spot_on_ground(set_at, (200.0, 240.0))
+        right, ahead = ways_at(facing(set_at, foot))
+        gone = np.interp(n, [4, 9], [0, 1])
+        return np.asarray(camera.project((foot + gone * (-ahead - 0.3 * right))[None])[0])
+
+    sizes = []
+    for n in (4, 6, 9):
+        p = r.product("step:stand_in", n)
+        assert p.matte is not None
+        rows, columns = np.nonzero(p.matte > 0.5)
+        # the marks of this scene lie on a plane above the camera, so that it hangs from it
+        assert rows.min() == pytest.approx(at(r, n)[1], abs=2)
+        assert columns.mean() + 0.5 == pytest.approx(at(r, n)[0], abs=2)
+        sizes.append(np.ptp(columns))
+        (handle,) = r.handles("stand_in", n)
+        assert np.hypot(*(np.array(handle.value[0]) - at(r, n))) < 0.5
+    assert sizes[2] > 1.1 * sizes[0]
+    assert "it goes at" in r.measure("stand_in", 6)[0].note
+    assert "it rests" in r.measure("stand_in", 11)[0].note
+    assert "it goes" not in rests.measure("stand_in", 6)[0].note
+    # smeared by the camera's way and its own together, as long as both carry it in the frame's time
+    for moved, shot_of_it in ((0.0, still), (1.0, goes)):
+        wide = shot_of_it.with_step(shot_of_it.step(step.id).model_copy(update={"params": {**params, "shutter": 360.0}}))
+        m = renderer(wide, folder, store).product("step:stand_in", 6).matte
+        assert m is not None
+        row = m[int(np.nonzero(m > 0.5)[0].mean())]
+        smear = ((row > 0.03).sum() - (row > 0.97).sum()) / 2
+        steps = [at(r, n) if moved else at(r, n) - _own(r, n, at) for n in (5, 7)]
+        assert smear == pytest.approx(abs(steps[1][0] - steps[0][0]) / 2, rel=0.25, abs=1.5)
+
+
+def _own(r: Renderer, n: int, at: Any) -> Array:
+    """What the card's own way adds to where it is seen."""
+    camera, set_at = (r.product("step:camera_solve", k).camera for k in (n, 6))
+    assert camera is not None
+    assert set_at is not None
+    return np.asarray(at(r, n) - camera.project(_set_foot(set_at)[None])[0])
+
+
+def _set_foot(set_at: Camera) -> Array:
+    """Where the card stands that does not go."""
+    return spot_on_ground(set_at, (200.0, 240.0))
+
+
+def test_where_it_is_pressed_anew_it_stands_there(scene: CardScene, folder: Path, store: AnalysisStore) -> None:
+    shot = with_marks(scene, folder, store, height=1.6)
+    shot, step = add_step(shot, "stand_in")
+    shot = shot.with_step(shot.step(step.id).model_copy(update={"params": {"foot": [[200.0, 240.0]], "at": 6, "right": 0.5}}))
+    r = renderer(shot, folder, store)
+    (handle,) = r.handles("stand_in", 6)
+    assert handle.value[0] != pytest.approx((200.0, 240.0), abs=2)  # half a metre to the right of it
+    again = kind_of("stand_in").edited(shot.step(step.id), handle, 6, [(220.0, 235.0)])
+    assert (again.params["foot"], again.params["right"]) == ([[220.0, 235.0]], 0.0)

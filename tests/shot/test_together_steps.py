@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from jointakes import PAIRS, takes
@@ -18,6 +19,7 @@ from transmixis.media.still import write_still
 from transmixis.shot.material import Material
 from transmixis.shot.model import Plate, Shot
 from transmixis.shot.render import Renderer
+from transmixis.shot.steps import kind_of
 from transmixis.shot.workorder import add_step
 
 HIGH, WIDE, FRAMES = 180, 240, 24
@@ -199,3 +201,97 @@ def test_one_thing_turns_into_another_at_its_time(shot: Shot, folder: Path) -> N
     odd, step = with_step(shot, "turn_into", {"one": "plate:card", "other": "plate:round"}, begin=6.0, named_one=[[1, 1]])
     with pytest.raises(UserError, match="as many on both"):
         picture(odd, folder, step, 11)
+
+
+def test_a_card_is_pulled_by_a_grid(shot: Shot, folder: Path) -> None:
+    kind = kind_of("bend")
+    made, step = with_step(shot, "bend", {"picture": "plate:card"}, how="pulled by a grid", fields=2.0)
+    assert "drag a grid" in readings(made, folder, step, 1)["crease"].note
+    plain = picture(made, folder, step, 1)
+    (handle,) = renderer(made, folder).handles(step, 1)
+    assert (handle.tool, handle.facts["fields"]) == ("mesh", 2.0)
+    places = [(float(x), float(y)) for y in (60, 100, 140) for x in (90, 115, 140)]
+    drawn = kind.edited(made.step(step), handle, 1, places)
+    assert drawn.params["grid"] == [[90, 60], [140, 140]]
+    made = made.with_step(drawn)
+    assert np.abs(picture(made, folder, step, 1) - plain).max() < 0.02  # drawn, and not yet pulled
+    (handle,) = renderer(made, folder).handles(step, 1)
+    assert handle.value == tuple(places)
+    places[4] = (115, 130)  # its middle down by thirty
+    pulled = made.with_step(kind.edited(made.step(step), handle, 1, places))
+    assert pulled.step(step).params["grid"] == [[90, 60], [140, 140]]
+    moved = picture(pulled, folder, step, 1)
+    # what was at the middle is thirty lower now, and the card's ends stay where the grid's are
+    assert moved[100, 115, 3] == pytest.approx(1, abs=0.02)
+    assert readings(pulled, folder, step, 1)["crease"].value < 0.6
+    assert picture(pulled, folder, step, 1)[40, 115, 3] < 0.02
+    far = list(places)
+    far[4] = (115, 190)
+    folded = made.with_step(kind.edited(made.step(step), handle, 1, far))
+    assert readings(folded, folder, step, 1)["crease"].state == "fault"
+    again = kind.act("anew", None, pulled.step(step), kind.Params(**pulled.step(step).params), 1)  # type: ignore[arg-type]
+    assert "pulled" not in again.params
+    assert "grid" not in again.params
+    broken = pulled.with_step(pulled.step(step).model_copy(update={"params": {**pulled.step(step).params, "pulled": places[:7]}}))
+    with pytest.raises(UserError, match="as many places across as down"):
+        picture(broken, folder, step, 1)
+
+
+def test_a_grid_takes_what_is_at_its_places_to_where_they_are_pulled(shot: Shot, folder: Path) -> None:
+    places = [(float(x), float(y)) for y in (20, 90, 160) for x in (20, 120, 220)]
+    to = list(places)
+    to[4] = (130.0, 80.0)
+    made, step = with_step(shot, "bend", {"picture": "plate:a"}, how="pulled by a grid", grid=[places[0], places[-1]], pulled=to)
+    before, after = (
+        picture(made.with_step(made.step(step).model_copy(update={"params": {}})), folder, step, 1),
+        picture(made, folder, step, 1),
+    )
+    for (x0, y0), (x1, y1) in zip(places, to, strict=True):
+        a = before[int(y0) - 1 : int(y0) + 1, int(x0) - 1 : int(x0) + 1].mean(axis=(0, 1))
+        b = after[int(y1) - 1 : int(y1) + 1, int(x1) - 1 : int(x1) + 1].mean(axis=(0, 1))
+        assert b == pytest.approx(a, abs=0.03)
+    half = made.with_step(made.step(step).model_copy(update={"params": {**made.step(step).params, "share": 0.0}}))
+    assert np.abs(picture(half, folder, step, 1) - before).max() < 1e-3
+
+
+def test_takes_of_other_sizes_are_joined(shot: Shot, folder: Path, tmp_path: Path) -> None:
+    """The second take filmed at half the size and with another shape fills the first one's frame; it joined with an error before."""
+    a, _ = takes(PAIRS["a little off"])
+    for n in range(1, FRAMES + 1):
+        write_still(tmp_path / f"small.{n:04d}.exr", cv2.resize(a[n - 1], (120, 90), interpolation=cv2.INTER_AREA), kind="half")
+    other = shot.model_copy(
+        update={"plates": (*shot.plates, Plate(id="small", role="element", path=str(tmp_path / "small.####.exr")))}
+    )
+    made, step = with_step(other, "join_takes", {"one": "plate:a", "other": "plate:small"}, last=12.0, first=13.0)
+    assert picture(made, folder, step, 20).shape == (HIGH, WIDE, 3)
+    assert np.abs(picture(made, folder, step, 20) - a[19]).mean() < 0.03
+    assert readings(made, folder, step, 12)["jump"].value is not None
+    assert renderer(made, folder).propose(step, Progress()) is not None
+
+
+def test_places_that_both_takes_show_are_named_at_the_join(shot: Shot, folder: Path) -> None:
+    kind = kind_of("join_takes")
+    made, step = with_step(shot, "join_takes", {"one": "plate:a", "other": "plate:b"}, last=12.0, first=13.0)
+    assert renderer(made, folder).handles(step, 12) == ()
+    hard = made.with_step(made.step(step).model_copy(update={"params": {**made.step(step).params, "shows": "cut hard"}}))
+    handles = renderer(hard, folder).handles(step, 12)
+    assert [h.param for h in handles] == ["named_one", "named_other"]
+    assert handles[0].here
+    assert not handles[1].here
+    assert "At frame 13" in handles[1].hint
+    read = readings(hard, folder, step, 12)["jump"]
+    assert "cut hard" in read.note
+    assert np.abs(picture(hard, folder, step, 12) - picture(shot_of_plate(shot), folder, "keep", 12)[..., :3]).max() < 1e-3
+    named = kind.edited(
+        kind.edited(hard.step(step), handles[0], 12, [(100.0, 60.0), (140.0, 120.0)]), handles[1], 13, [(103.0, 61.0)]
+    )
+    assert named.params["named_other"] == [[103.0, 61.0]]
+    joined = made.with_step(named.model_copy(update={"params": {**named.params, "shows": "as joined"}}))
+    assert not np.array_equal(picture(joined, folder, step, 12), picture(made, folder, step, 12))
+
+
+def shot_of_plate(shot: Shot) -> Shot:
+    """The first take with a step that changes nothing."""
+    made, step = add_step(shot, "place")
+    same = step.model_copy(update={"id": "keep", "inputs": {"front": "plate:a"}})
+    return made.model_copy(update={"steps": (*(s for s in made.steps if s.id != step.id), same)})

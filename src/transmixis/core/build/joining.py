@@ -9,7 +9,9 @@ import cv2
 import numpy as np
 
 from transmixis.core.build.codes import to_codes
-from transmixis.core.build.place import placed
+from transmixis.core.build.over import with_alpha
+from transmixis.core.build.place import fit_scale, placed, placing_matrix
+from transmixis.core.build.warp import framed, thin_plate
 from transmixis.core.errors import UserError
 from transmixis.core.motion.camera import anchor_of, measure_move
 from transmixis.core.motion.coding import grey_of
@@ -73,18 +75,34 @@ def brought(picture: Array, how: Fitted) -> Array:
     return out
 
 
-class Joined:
-    """Frames of two takes as one. `one` and `other` give their frames, counted from 1; the other's are brought to the first one's."""
+def alike(picture: Array, like: Array) -> Array:
+    """A frame of another take as large as the first one's, which it fills; with an alpha if that has one."""
+    size = (like.shape[0], like.shape[1])
+    out = with_alpha(picture) if like.shape[2] == 4 else np.asarray(picture[..., :3], np.float32)
+    shape = (out.shape[0], out.shape[1])
+    if shape == size:
+        return out
+    matrix = placing_matrix(shape, size, 0, 0, fit_scale(shape, size), 0)
+    return placed(np.ascontiguousarray(out), matrix, size, "carry")
 
-    def __init__(self, one: Frames, other: Frames, cut: Cut, how: Fitted | None = None) -> None:
+
+class Joined:
+    """Frames of two takes as one. `one` and `other` give their frames, counted from 1; the other's are brought to the first one's. `named` are places (n, 2) px of the first take at the join and the same of the second, as they lie in the frames
+    cut hard: the flow between the takes starts from them, so that what is too far for it is found."""
+
+    def __init__(
+        self, one: Frames, other: Frames, cut: Cut, how: Fitted | None = None, named: tuple[Array, Array] | None = None
+    ) -> None:
         if cut.last < 1 or cut.first < 1 or cut.last > cut.one_count:
             raise UserError(
                 f"The first take cannot be left at frame {cut.last} for frame {cut.first} of the second; they have no such frames."
             )
         self.one, self.cut = one, cut
         a, b = self._moment()
-        self.how = how or fitted(one(a), other(b))
-        self.other: Frames = lambda n: brought(other(n), self.how)
+        first = one(a)
+        self.how = how or fitted(first, alike(other(b), first))
+        self.other: Frames = lambda n: brought(alike(other(n), first), self.how)
+        self._named = named
         self._pair: Pair | None = None
 
     def _moment(self) -> tuple[int, int]:
@@ -99,8 +117,18 @@ class Joined:
         """Both takes at the join, with the flow between them."""
         if self._pair is None:
             a, b = self._moment()
-            self._pair = Pair(self.one(a), self.other(b))
+            one, other = self.one(a), self.other(b)
+            self._pair = Pair(one, other, *self._starts((one.shape[0], one.shape[1])))
         return self._pair
+
+    def _starts(self, size: tuple[int, int]) -> tuple[Array | None, Array | None]:
+        """(h, w, 2) px each: where in the other take lies what each shows, by the places that were named."""
+        if self._named is None:
+            return None, None
+        a, b = self._named
+        plain = np.stack(np.meshgrid(np.arange(size[1]) + 0.5, np.arange(size[0]) + 0.5), -1)
+        # a lookup in b for the places of a is the way there; the frame's border stays
+        return tuple(np.asarray(thin_plate(*framed(q, p, size), size) - plain, np.float32) for p, q in ((a, b), (b, a)))  # type: ignore[return-value]
 
     def takes(self, n: int) -> tuple[int, int, float]:
         """Frame `n`: the first take's frame, the second's, and how much of the second; 0 for one that has no part."""
@@ -111,6 +139,11 @@ class Joined:
         if c.blend > 0 and abs(off) < (c.blend + 1) / 2 and 1 <= a <= c.one_count and b >= 1:
             share = min(max(0.5 + off / (c.blend + 1), 0.0), 1.0)
         return (a if share < 1 else 0, b if share > 0 else 0, share)
+
+    def hard(self, n: int) -> Array:
+        """A frame as it is cut hard."""
+        c = self.cut
+        return self.one(n) if n <= c.last else self.other(c.first + n - c.last - 1)
 
     def at(self, n: int) -> Array:
         a, b, share = self.takes(n)

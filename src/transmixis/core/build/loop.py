@@ -139,7 +139,8 @@ def _cuts(small: Sequence[Array], length: int | None, blend: int | None) -> list
 def _lengths(count: int, blend: int, length: int | None) -> range:
     longest = count - blend
     if length is not None:
-        return range(length, length + 1 if length <= longest else length)
+        fits = length <= longest and blend < length  # a frame at least that is shown as it is
+        return range(length, length + 1 if fits else length)
     shortest = max(int(np.ceil(LOOKED_AT * count)), blend + 2)
     return range(longest, shortest - 1, -1)
 

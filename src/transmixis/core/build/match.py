@@ -1,19 +1,23 @@
-"""The look of a picture in five measured properties, and the grade that brings one look to another.
+"""The look of a picture in six measured properties, and the grade that brings one look to another.
 
 Black, middle and white are colours in scene linear light; grain is its standard deviation in 8-bit sRGB levels, where it
-looks alike at all brightnesses; softness is the gaussian sigma (px) of the sharpest edges.
+looks alike at all brightnesses; softness is the gaussian sigma (px) of the sharpest edges, colour softness that of the sharpest edges
+between colours, which cameras and coding record at half size.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
+from transmixis.core.build.zones import Knots, zoned
 from transmixis.core.colour.curves import LUMA, linear_to_srgb, luminance, srgb_to_linear
 from transmixis.core.colour.lab import delta_e_2000, linear_to_lab
+from transmixis.core.finish.framing import vignetted
 from transmixis.core.types import Array, Mask, Rgb, Rgba
 
 LEAST_PIXELS = 400
@@ -24,8 +28,10 @@ GAIN_RANGE = (0.5, 2.0)  # a grade beyond one stop is a relight, not a match (co
 LIFT_RANGE = (-0.05, 0.1)
 GRAIN_FLOOR = 0.05  # levels; less grain than this is not worth adding
 SOFTEN_FLOOR = 0.2  # px
+COLOUR_FLOOR, SOFTEST = 0.4, 5.0  # px; less is not seen between colours
 LEAST_EDGE = 4.0  # levels a pixel: an edge weaker than this cannot be told from a shallow slope
 EDGE_OVER_GRAIN = 3.0  # and it must stand out of the grain by this much
+LEAST_COLOUR_EDGE = 3.0  # the same between colours, whose differences are smaller
 LEAST_EDGE_PIXELS = 12  # of such edges, or softness is not read
 
 
@@ -39,11 +45,12 @@ class Look:
     white: Array
     grain: float
     softness: float | None
+    colour_softness: float | None = None
 
 
 @dataclass(frozen=True)
 class Grade:
-    """Colour becomes (gain * colour + lift) ^ power, then softened by `soften` px, then `grain` levels are added, alike in all colours, and `grains` levels to each by itself."""
+    """Colour becomes (gain * colour + lift) ^ power, its brightness goes along the curve `zones` (code to code), it is softened by `soften` px and its colours by `colour_soften` more, made darker by `corners` stops in the corners, then `grain` levels are added, alike in all colours, and `grains` levels to each by itself."""
 
     gain: tuple[float, float, float] = (1.0, 1.0, 1.0)
     lift: tuple[float, float, float] = (0.0, 0.0, 0.0)
@@ -51,6 +58,9 @@ class Grade:
     soften: float = 0.0
     power: tuple[float, float, float] = (1.0, 1.0, 1.0)
     grains: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    zones: Knots = ()
+    colour_soften: float = 0.0
+    corners: float = 0.0
 
 
 def measure_look(rgb: Rgb, where: Mask) -> Look | None:
@@ -72,7 +82,20 @@ def measure_look(rgb: Rgb, where: Mask) -> Look | None:
         white=colours[order[-k:]].mean(axis=0),
         grain=grain,
         softness=_softness(coded @ LUMA, inner, max(LEAST_EDGE, EDGE_OVER_GRAIN * grain)),
+        colour_softness=_colour_softness(coded, inner, grain),
     )
+
+
+def _colour_softness(coded: Array, inner: Mask, grain: float) -> float | None:
+    """Of the sharper one of the two colour differences (ITU-R BT.709), as of the luma."""
+    luma = coded @ LUMA
+    found = []
+    for channel, by in ((2, 1.8556), (0, 1.5748)):
+        difference = np.ascontiguousarray((coded[..., channel] - luma) / by, np.float32)
+        soft = _softness(difference, inner, max(LEAST_COLOUR_EDGE, EDGE_OVER_GRAIN * grain))
+        if soft is not None:
+            found.append(soft)
+    return min(found, default=None)
 
 
 def _grain(coded: Array, inner: Mask) -> float:
@@ -105,6 +128,21 @@ def _softness(luma: Array, inner: Mask, least: float) -> float | None:
     return math.sqrt(max(seen**2 - 0.7**2 - _PIXEL**2, 0.0))
 
 
+def mean_look(looks: Sequence[Look | None]) -> Look | None:
+    """The mean of those that were measured; None if none was."""
+    there = [k for k in looks if k is not None]
+    if not there:
+        return None
+
+    def known(name: str) -> float | None:
+        values = [v for k in there if (v := getattr(k, name)) is not None]
+        return float(np.mean(values)) if values else None
+
+    black, middle, white = (np.mean([getattr(k, n) for k in there], axis=0) for n in ("black", "middle", "white"))
+    grain = float(np.mean([k.grain for k in there]))
+    return Look(black, middle, white, grain, known("softness"), known("colour_softness"))
+
+
 _SECOND = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
 _ACROSS = np.array([[-0.5, 0, 0.5]], np.float32)
 _PIXEL = 0.5  # px: what the pixel's own width and the central difference add to an edge's sigma
@@ -127,6 +165,8 @@ def look_differences(subject: Look, plate: Look) -> dict[str, float | None]:
     out["grain"] = subject.grain - plate.grain
     known = subject.softness is not None and plate.softness is not None
     out["softness"] = subject.softness - plate.softness if known else None  # type: ignore[operator]
+    known = subject.colour_softness is not None and plate.colour_softness is not None
+    out["colour softness"] = subject.colour_softness - plate.colour_softness if known else None  # type: ignore[operator]
     return out
 
 
@@ -149,7 +189,16 @@ def propose_grade(subject: Look, plate: Look, strength: float) -> Grade:
         lift=(float(lift[0]), float(lift[1]), float(lift[2])),
         grain=round(grain, 2) if grain > GRAIN_FLOOR else 0.0,
         soften=round(soften, 2),
+        colour_soften=colour_missing(subject, plate, soften),
     )
+
+
+def colour_missing(subject: Look, plate: Look, soften: float) -> float:
+    """px by which a subject's colours must be softened to be as soft as the plate's, after all of it was softened."""
+    if subject.colour_softness is None or plate.colour_softness is None:
+        return 0.0
+    missing = plate.colour_softness**2 - subject.colour_softness**2 - soften**2
+    return round(min(math.sqrt(missing), SOFTEST), 2) if missing > COLOUR_FLOOR**2 else 0.0
 
 
 def grain_after(grain: float, soften: float) -> float:
@@ -164,13 +213,27 @@ def apply_grade(picture: Rgba, grade: Grade, seed: int) -> Rgba:
     if grade.power != (1.0, 1.0, 1.0):
         solid = np.maximum(colour / np.maximum(alpha, 1e-4), 1e-8)
         colour = np.power(solid, np.asarray(grade.power, np.float32)) * alpha * (colour > 0)
-    out = np.concatenate([colour, alpha], axis=2).astype(np.float32)
+    out = zoned(np.concatenate([colour, alpha], axis=2).astype(np.float32), grade.zones)
     if grade.soften > 0:
         out = np.asarray(cv2.GaussianBlur(out, (0, 0), grade.soften))
+    if grade.colour_soften > 0:
+        out = colours_softened(out, grade.colour_soften)
+    out = vignetted(out, grade.corners)
     if grade.grain > 0:
         out[..., :3] = _grained(out, (grade.grain,), seed)
     if max(grade.grains) > 0:
         out[..., :3] = _grained(out, grade.grains, seed)
+    return out
+
+
+def colours_softened(picture: Rgba, px: float) -> Rgba:
+    """A premultiplied picture (h, w, 4) whose colours are softened and whose brightness is not, as coding at half size does; no colour comes where nothing is."""
+    light = luminance(picture)[..., None]
+    difference = cv2.GaussianBlur(np.ascontiguousarray(picture[..., :3] - light), (0, 0), px)
+    there = cv2.GaussianBlur(np.ascontiguousarray(picture[..., 3]), (0, 0), px)[..., None]
+    out = np.array(picture, np.float32)
+    share = picture[..., 3:] / np.maximum(there, 1e-4)
+    out[..., :3] = np.maximum(light + difference * np.minimum(share, 2.0), 0)
     return out
 
 

@@ -84,14 +84,14 @@ def facing(camera: Camera, foot: Array) -> float:
 def card_at(foot: Array, width: float, height: float, turn: float, *, lying: bool = False) -> Card:
     """A card of `width` by `height` whose lower edge has its middle at `foot`, turned by degrees about the upright (0: it faces against z);
     `lying`: flat on the ground behind its lower edge."""
-    right, ahead = _ways(turn)
+    right, ahead = ways_at(turn)
     up = ahead if lying else -DOWN
     return Card(foot - 0.5 * width * right + height * up, width * right, -height * up)
 
 
 def box_at(foot: Array, width: float, height: float, depth: float, turn: float) -> tuple[Card, ...]:
     """The five sides of a box that stands on the ground with its front's lower edge's middle at `foot`: front, back, left, right, top."""
-    right, ahead = _ways(turn)
+    right, ahead = ways_at(turn)
     up = -DOWN
     corner = foot - 0.5 * width * right + height * up
     across, deep, down = width * right, depth * ahead, -height * up
@@ -104,7 +104,7 @@ def box_at(foot: Array, width: float, height: float, depth: float, turn: float) 
     )
 
 
-def _ways(turn: float) -> tuple[Array, Array]:
+def ways_at(turn: float) -> tuple[Array, Array]:
     """To the right and ahead of something turned by degrees about the upright."""
     a = np.radians(turn)
     return np.array([np.cos(a), 0, -np.sin(a)]), np.array([np.sin(a), 0, np.cos(a)])
@@ -130,8 +130,23 @@ class Around:
     after: Camera
 
 
-def drawn(cards: Sequence[tuple[Card, Array]], around: Around, size: tuple[int, int], shutter: float) -> Array:
-    """(h, w, 4) cards with their pictures (h', w', 4), the nearer ones over the farther, as the camera sees them with its lens, smeared
+@dataclass(frozen=True)
+class Standing:
+    """A card with its picture (h', w', 4), and where it was a frame before and is a frame after; None where it stands still."""
+
+    card: Card
+    picture: Array
+    before: Card | None = None
+    after: Card | None = None
+
+    @property
+    def ways(self) -> tuple[Card, Card, Card]:
+        """The card before, now and after."""
+        return self.before or self.card, self.card, self.after or self.card
+
+
+def drawn(cards: Sequence[Standing], around: Around, size: tuple[int, int], shutter: float) -> Array:
+    """(h, w, 4) cards with their pictures, the nearer ones over the farther, as the camera sees them with its lens, smeared by its way and theirs
     while the shutter (degrees) is open."""
     lens = Lens.of(around.now)
     if lens.straight:
@@ -148,30 +163,28 @@ def _with_edge(camera: Camera, edge: int) -> Camera:
     return replace(camera, middle=(x + edge, y + edge))
 
 
-def _straight(cards: Sequence[tuple[Card, Array]], around: Around, size: tuple[int, int], shutter: float) -> Array:
+def _straight(cards: Sequence[Standing], around: Around, size: tuple[int, int], shutter: float) -> Array:
     """As a lens would see them that does not bend."""
     out = np.zeros((*size, 4), np.float32)
-    for card, picture in sorted(cards, key=lambda c: -float(np.linalg.norm(c[0].middle - around.now.place))):
-        made = _one(card, picture, around, size, shutter)
+    for one in sorted(cards, key=lambda c: -float(np.linalg.norm(c.card.middle - around.now.place))):
+        made = _one(one, around, size, shutter)
         if made is not None:
             out = over(made, out)
     return out
 
 
-def _one(card: Card, picture: Array, around: Around, size: tuple[int, int], shutter: float) -> Array | None:
+def _one(one: Standing, around: Around, size: tuple[int, int], shutter: float) -> Array | None:
+    picture = one.picture
     shape = (picture.shape[0], picture.shape[1])
-    now = card.matrix(around.now, shape)
+    seen = list(zip(one.ways, (around.before, around.now, around.after), strict=True))
+    before, now, after = (card.matrix(camera, shape) for card, camera in seen)
     if now is None:
         return None
-    before, after = (card.matrix(c, shape) for c in (around.before, around.after))
-    if shutter <= 0 or before is None or after is None or _through_the_eye(card, around):
+    # through the eye: part of it lies behind a camera, so that its corners do not tell its way
+    through = any(_depths(camera, card.corners).min() <= BEHIND for card, camera in seen)
+    if shutter <= 0 or before is None or after is None or through:
         return placed(picture, now, size)
     return placed_moving(picture, before, now, after, size, shutter)
-
-
-def _through_the_eye(card: Card, around: Around) -> bool:
-    """Part of it lies behind a camera, so that its corners do not tell its way."""
-    return any(_depths(c, card.corners).min() <= BEHIND for c in (around.before, around.now, around.after))
 
 
 def _depths(camera: Camera, points: Array) -> Array:

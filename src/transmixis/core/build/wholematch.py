@@ -7,8 +7,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from transmixis.core.build.match import Grade, Look, apply_grade, look_differences, measure_look
+from transmixis.core.build.corners import corners_of
+from transmixis.core.build.match import Grade, Look, apply_grade, colour_missing, look_differences, mean_look, measure_look
 from transmixis.core.build.over import with_alpha
+from transmixis.core.build.zones import worst_zone, zone_knots, zones_of
 from transmixis.core.types import Array, Mask, Rgba
 
 POWERS = (0.4, 2.5)  # of a grade: beyond it the picture is another one
@@ -16,7 +18,17 @@ SLOPES = (0.2, 5.0)
 TURNS = 3  # of the fit: what is darkest is told after what is softer
 SOFTEST = 5.0  # px
 LEAST_GRAIN = 0.05  # levels
-WORSE = {"black": 0.5, "white": 0.5, "middle": 0.5, "grain": 0.1, "softness": 0.05}  # ΔE, levels, px that count as worse
+ZONE_GAIN = 1.0  # level of contrast that a curve must gain
+ZONE_COSTS = 1.5  # ΔE that black, middle and white may be off after it
+LEAST_CORNERS = 0.1  # stops
+WORSE = {
+    "black": 0.5,
+    "white": 0.5,
+    "middle": 0.5,
+    "grain": 0.1,
+    "softness": 0.05,
+    "colour softness": 0.2,
+}  # ΔE, levels, px that count as worse
 
 
 def three_points(
@@ -45,8 +57,8 @@ def three_points(
 
 def whole_match(subjects: Sequence[Rgba], plates: Sequence[Array]) -> Grade | None:
     """The grade that brings the look of `subjects` (h, w, 4) to that of `plates` (h, w, 3 or 4), all frames alike; None if one of them is too small to be measured."""
-    target = _mean([_look_of(p) for p in plates])
-    before = _mean([_look_of(s) for s in subjects])
+    target = mean_look([_look_of(p) for p in plates])
+    before = mean_look([_look_of(s) for s in subjects])
     if target is None or before is None:
         return None
     grade = Grade()
@@ -62,15 +74,58 @@ def whole_match(subjects: Sequence[Rgba], plates: Sequence[Array]) -> Grade | No
         ]
         gain, lift, power = (tuple(float(r[i]) for r in rows) for i in range(3))
         tried = Grade(gain=_triple(np.clip(gain, *SLOPES)), lift=_triple(lift), power=_triple(power), soften=grade.soften)
-        now = _mean([_look_of(apply_grade(s, tried, 1)) for s in subjects])
+        now = mean_look([_look_of(apply_grade(s, tried, 1)) for s in subjects])
         if now is None:
             return grade
         # what lies beyond a point of three by the mean of many is told by trying
         for n in aim:
             aim[n] = np.clip(aim[n] + want[n] - getattr(now, n), 0, None)
         grade = replace(tried, soften=_softer(tried.soften, now, target))
+    grade = _zoned(grade, subjects, plates, target)
+    now = mean_look([_look_of(apply_grade(s, replace(grade, soften=0.0), 1)) for s in subjects])
+    if now is not None:
+        grade = replace(grade, colour_soften=colour_missing(now, target, grade.soften))
+    grade = replace(grade, corners=darker_corners(subjects, plates))
     grade = _grained(grade, subjects, plates)
     return _not_worse(grade, subjects, before, target)
+
+
+def mean_zones(pictures: Sequence[Array]) -> Array | None:
+    """(5,) the zones of several pictures together; None where one is too small."""
+    found = [zones_of(f[..., :3], f[..., 3] > 0.98) for f in map(with_alpha, pictures)]
+    return None if any(z is None for z in found) else np.mean(np.stack([z for z in found if z is not None]), axis=0)
+
+
+def _zoned(grade: Grade, subjects: Sequence[Rgba], plates: Sequence[Array], target: Look) -> Grade:
+    """With a curve for what three points leave between them, if it brings the contrasts nearer and nothing else away."""
+    theirs = mean_zones(plates)
+    before = [apply_grade(s, grade, 1) for s in subjects]
+    mine = mean_zones(before)
+    if mine is None or theirs is None:
+        return grade
+    tried = replace(grade, zones=zone_knots(mine, theirs))
+    after = [apply_grade(s, tried, 1) for s in subjects]
+    now = mean_zones(after)
+    was, is_ = mean_look([_look_of(p) for p in before]), mean_look([_look_of(p) for p in after])
+    if not tried.zones or now is None or was is None or is_ is None:
+        return grade
+    nearer = abs(worst_zone(now, theirs)[0]) < abs(worst_zone(mine, theirs)[0]) - ZONE_GAIN
+    off = look_differences(is_, target)
+    near = all(abs(off[n] or 0.0) <= ZONE_COSTS for n in ("black", "middle", "white"))
+    return tried if nearer and (near or not _worse(look_differences(was, target), off)) else grade
+
+
+def darker_corners(subjects: Sequence[Rgba], plates: Sequence[Array]) -> float:
+    """Stops by which the plate's corners are darker than the subject's, where both are told; what is cut out has none of its own that could be."""
+    theirs = corners_of(plates)
+    if theirs is None or not theirs.told:
+        return 0.0
+    whole = all(bool((s[..., 3] > 0.98).mean() > 0.98) for s in subjects)
+    mine = corners_of(subjects) if whole else None
+    if whole and (mine is None or not mine.told):
+        return 0.0
+    off = theirs.stops - (mine.stops if mine else 0.0)
+    return round(min(off, 5.0), 2) if off > LEAST_CORNERS else 0.0
 
 
 def _triple(values: Sequence[float] | Array) -> tuple[float, float, float]:
@@ -111,9 +166,15 @@ def grains_of(picture: Rgba) -> Array:
 def _not_worse(grade: Grade, subjects: Sequence[Rgba], before: Look, target: Look) -> Grade:
     """The grade without what makes something worse than it was."""
     was = look_differences(before, target)
-    for without in ({}, {"soften": 0.0}, {"grains": (0.0, 0.0, 0.0)}, {"soften": 0.0, "grains": (0.0, 0.0, 0.0)}):
+    for without in (
+        {},
+        {"colour_soften": 0.0},
+        {"soften": 0.0},
+        {"grains": (0.0, 0.0, 0.0)},
+        {"soften": 0.0, "grains": (0.0, 0.0, 0.0)},
+    ):
         tried = replace(grade, **without)
-        now = _mean([_look_of(apply_grade(s, tried, 1)) for s in subjects])
+        now = mean_look([_look_of(apply_grade(s, tried, 1)) for s in subjects])
         if now is not None and not _worse(was, look_differences(now, target)):
             return tried
     return Grade()
@@ -126,12 +187,3 @@ def _worse(was: dict[str, float | None], now: dict[str, float | None]) -> bool:
 def _look_of(picture: Array) -> Look | None:
     full = with_alpha(picture)
     return measure_look(np.asarray(full[..., :3], np.float32), full[..., 3] > 0.98)
-
-
-def _mean(looks: Sequence[Look | None]) -> Look | None:
-    there = [k for k in looks if k is not None]
-    if not there:
-        return None
-    soft = [k.softness for k in there if k.softness is not None]
-    black, middle, white = (np.mean([getattr(k, n) for k in there], axis=0) for n in ("black", "middle", "white"))
-    return Look(black, middle, white, float(np.mean([k.grain for k in there])), float(np.mean(soft)) if soft else None)

@@ -24,13 +24,13 @@ def between(a: Array, b: Array, share: float) -> Array:
 
 
 class Pair:
-    """Two frames and the flow between them, from which frames in between are made."""
+    """Two frames and the flow between them, from which frames in between are made. `there` and `back` (h, w, 2) px are where it is looked for, if that is known."""
 
-    def __init__(self, a: Array, b: Array) -> None:
+    def __init__(self, a: Array, b: Array, there: Array | None = None, back: Array | None = None) -> None:
         self.a, self.b = (np.ascontiguousarray(p, np.float32) for p in (a, b))
         codes = [linear_to_srgb(np.clip(p[..., :3], 0, 1)).astype(np.float32) for p in (self.a, self.b)]
         grey = [_grey(p) for p in (self.a, self.b)]
-        self.there, self.back = _flow(grey[0], grey[1]), _flow(grey[1], grey[0])
+        self.there, self.back = _flow(grey[0], grey[1], there), _flow(grey[1], grey[0], back)
         self.off_a, self.off_b = _off(codes[0], codes[1], self.there), _off(codes[1], codes[0], self.back)
 
     def at(self, share: float) -> Array:
@@ -67,14 +67,18 @@ def looked_up(picture: Array, flow: Array) -> Array:
     return _looked_up(np.ascontiguousarray(picture, np.float32), flow)
 
 
-def _flow(one: Array, other: Array) -> Array:
-    """(h, w, 2) px: where in the other lies what one shows (Kroeger et al., 2016), to the finest."""
+def _flow(one: Array, other: Array, start: Array | None = None) -> Array:
+    """(h, w, 2) px: where in the other lies what one shows (Kroeger et al., 2016), to the finest; found about `start`, where it is given."""
     if max(one.shape) < LEAST_FLOW:
-        return np.zeros((*one.shape, 2), np.float32)
+        return np.zeros((*one.shape, 2), np.float32) if start is None else start
     dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
     dis.setFinestScale(0)
     dis.setVariationalRefinementIterations(8)
-    return np.asarray(dis.calc(one, other, None), np.float32)  # type: ignore[call-overload]
+    if start is None:
+        return np.asarray(dis.calc(one, other, None), np.float32)  # type: ignore[call-overload]
+    near = _looked_up(other[..., None].astype(np.float32), start)[..., 0]
+    rest = np.asarray(dis.calc(one, np.clip(near, 0, 255).astype(np.uint8), None), np.float32)  # type: ignore[call-overload]
+    return np.asarray(_looked_up(np.ascontiguousarray(start), rest) + rest, np.float32)
 
 
 def _off(one: Array, other: Array, flow: Array) -> Array:

@@ -7,6 +7,7 @@ from transmixis.desk.tools.corners import CornersTool
 from transmixis.desk.tools.coverage import CoverageTool
 from transmixis.desk.tools.dots import DotsTool
 from transmixis.desk.tools.line import LineTool
+from transmixis.desk.tools.mesh import MeshTool
 from transmixis.desk.tools.outline import OutlineTool
 from transmixis.desk.tools.point import PointTool
 from transmixis.desk.tools.shape import ShapeTool
@@ -26,6 +27,7 @@ TOOLS: dict[str, type[Tool]] = {
     "spots": SpotsTool,
     "box": BoxTool,
     "line": LineTool,
+    "mesh": MeshTool,
     "strokes": StrokesTool,
     "dots": DotsTool,
     "coverage": CoverageTool,

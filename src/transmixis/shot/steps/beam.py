@@ -17,7 +17,7 @@ from transmixis.shot.contract import Handle, Inputs, Pins, Product, Proposal, Sl
 from transmixis.shot.model import Step
 from transmixis.shot.steps.attachment import SLIDES
 from transmixis.shot.steps.cues import action, cue_proposal, cue_reading, heeds
-from transmixis.shot.steps.params import Params, choice, hidden, number
+from transmixis.shot.steps.params import Params, choice, hidden, number, rounded
 
 BEAM, ARC, STREAK, BETWEEN = "beam", "jagged arc", "streak", "lines between outlines"
 LINE = "Drag from where it begins to where it ends."
@@ -100,7 +100,7 @@ class Beam(StepKind[BeamParams]):
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
         """Where its ends are set they lie, and from that frame on they go with their motions."""
-        line = [[round(float(x), 2), round(float(y), 2)] for x, y in (value[0], value[-1])]
+        line = rounded((value[0], value[-1]))
         return step.model_copy(update={"params": {**step.params, "line": line, "at": frame}})
 
     def compute(self, inputs: Inputs, params: BeamParams, frame: int) -> Product:

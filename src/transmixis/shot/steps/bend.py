@@ -1,7 +1,8 @@
-"""Bend: a picture pulled along a line, leaning with the speed of what it hangs on, or wrapped on a cylinder."""
+"""Bend: a picture pulled along a line or by a grid, leaning with the speed of what it hangs on, or wrapped on a cylinder."""
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -12,14 +13,15 @@ from transmixis.core.errors import UserError
 from transmixis.core.motion.motion import moved_points
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
-from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKind
+from transmixis.shot.contract import Act, Handle, Inputs, Pins, Product, Slot, StepKind
 from transmixis.shot.model import Step
 from transmixis.shot.steps.attachment import HANGS_ON, Attached, hold_at, hold_reading, hung_points
 from transmixis.shot.steps.params import choice, hidden, number
 from transmixis.shot.steps.place import RESOLUTION_LIMIT
 
-PULL, LEAN, CYLINDER = "pulled along a line", "leans with speed", "on a cylinder"
+PULL, GRID, LEAN, CYLINDER = "pulled along a line", "pulled by a grid", "leans with speed", "on a cylinder"
 FOLD = 0.15  # of its usual area: tighter and a warp shows as a crease; under nothing it folds (judgement, docs/limits.md)
+MESH = "Pull the places of the grid; with Shift all of it."
 SEVERAL = 9  # places along a line
 BACK = 2  # frames that a flame's lean looks back (common practice)
 MOST_LEAN = 1.0  # of its height: farther and it lies
@@ -29,8 +31,23 @@ class BendParams(Attached):
     source: tuple[tuple[float, float], ...] = hidden(())
     target: tuple[tuple[float, float], ...] = hidden(())
     corners: tuple[tuple[float, float], ...] = hidden(())
+    grid: tuple[tuple[float, float], ...] = hidden(())  # as it was drawn: top left, bottom right
+    pulled: tuple[tuple[float, float], ...] = hidden(())  # its places, row by row, as they were pulled
     how: str = choice(
-        PULL, (PULL, LEAN, CYLINDER), "Bent", "Pulled along a line, leaning back as a flame does, or wrapped on something round."
+        PULL,
+        (PULL, GRID, LEAN, CYLINDER),
+        "Bent",
+        "Pulled along a line or by the places of a grid, leaning back as a flame does, or wrapped on something round.",
+    )
+    fields: float = number(
+        4,
+        1,
+        12,
+        "",
+        "Fields",
+        "Of a grid to each side, when it is drawn next; more bend more finely.",
+        step=1,
+        when=("how", (GRID,)),
     )
     lean: float = number(
         2.0,
@@ -63,8 +80,14 @@ class Bend(StepKind[BendParams]):
     roles = ("front",)
     slots = (Slot("picture", "what is bent", usual=("plate:element", "step:subject", "plate:any")), HANGS_ON)
     Params = BendParams
-    tools = ("line", "corners")
-    positions = ("source", "target", "corners")
+    tools = ("line", "corners", "mesh")
+    positions = ("source", "target", "corners", "grid", "pulled")
+
+    acts = (Act("anew", "Draw anew", "Takes away what was drawn for this way of bending, so that it can be drawn anew."),)
+
+    def act(self, name: str, inputs: Inputs, step: Step, params: BendParams, frame: int) -> Step:
+        drawn = {PULL: ("source", "target"), GRID: ("grid", "pulled"), LEAN: ("source",), CYLINDER: ("corners",)}[params.how]
+        return step.model_copy(update={"params": {k: v for k, v in step.params.items() if k not in drawn}})
 
     def looks_at(self, slot: str, params: BendParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         if params.calm > 0 or params.lost != "hide it":
@@ -85,6 +108,11 @@ class Bend(StepKind[BendParams]):
                     note=note,
                 ),
             )
+        if params.how == GRID:
+            hint = (
+                "Drag from corner to corner over what is bent; then pull the places of the grid." if not params.pulled else MESH
+            )
+            return (Handle("mesh", "pulled", "Grid", hint, params.pulled, facts={"fields": params.fields}),)
         if params.how == LEAN:
             return (
                 Handle("line", "source", "Base and tip", "Drag from the base that stands to the tip that leans.", params.source),
@@ -102,6 +130,8 @@ class Bend(StepKind[BendParams]):
                 points = moved_points(np.linalg.inv(handle.matrix), points)
             else:
                 change["at"] = frame
+        if handle.param == "pulled" and len(step.params.get("pulled", ())) != len(points):
+            change["grid"] = np.round(points[[0, -1]], 2).tolist()  # drawn just now: from here it is pulled
         return step.model_copy(update={"params": {**step.params, **change, handle.param: np.round(points, 2).tolist()}})
 
     def compute(self, inputs: Inputs, params: BendParams, frame: int) -> Product:
@@ -120,6 +150,12 @@ class Bend(StepKind[BendParams]):
             if len(params.source) < 2 or len(params.target) < 2:
                 return None, 0.0, "draw the line along it, and the line that it is to lie on"
             a, b = (along_line(np.asarray(p), SEVERAL) for p in (params.source, params.target))
+            return thin_plate(*framed(a, a + params.share * (b - a), size), size), 0.0, ""
+        if params.how == GRID:
+            if len(params.grid) != 2 or len(params.pulled) < 4:
+                return None, 0.0, "drag a grid over what is bent, and pull its places"
+            b = np.asarray(params.pulled, float)
+            a = regular(params.grid, len(b))
             return thin_plate(*framed(a, a + params.share * (b - a), size), size), 0.0, ""
         if len(params.source) < 2:
             return None, 0.0, "drag from its base to its tip"
@@ -186,6 +222,15 @@ class Bend(StepKind[BendParams]):
                 note="it folds here" if least <= 0 else "where it is tightest",
             ),
         ]
+
+
+def regular(ends: tuple[tuple[float, float], ...], count: int) -> Array:
+    """(count, 2) the places of a square grid from its top left to its bottom right, row by row. Raises UserError for a count that is no square."""
+    side = math.isqrt(count)
+    if side * side != count:
+        raise UserError(f"A grid has as many places across as down; {count} are none. Draw it anew.")
+    (x0, y0), (x1, y1) = ends
+    return np.stack(np.meshgrid(np.linspace(x0, x1, side), np.linspace(y0, y1, side)), -1).reshape(-1, 2)
 
 
 def _places(points: Array) -> tuple[tuple[float, float], ...]:

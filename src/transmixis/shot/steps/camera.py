@@ -18,7 +18,7 @@ from transmixis.core.solve.world import Marks, World, laid_out
 from transmixis.core.types import Array, Mask
 from transmixis.shot.contract import Analysis, Handle, Inputs, Product, Slot, StepKind
 from transmixis.shot.model import Step
-from transmixis.shot.steps.params import Params, choice, hidden, number
+from transmixis.shot.steps.params import Params, choice, hidden, number, rounded
 
 REPROJECTION = 0.5  # px: more, and what stands in the place slides (docs/limits.md)
 POINTS = 25.0  # seen at a frame at least, for its place to be told by more than chance (docs/limits.md)
@@ -188,7 +188,7 @@ class Camera(StepKind[CameraParams]):
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
         params = step.params
-        change: dict[str, Any] = {handle.param: [[round(float(x), 2), round(float(y), 2)] for x, y in value]}
+        change: dict[str, Any] = {handle.param: rounded(value)}
         if not any(params.get(n) for n in ("ground", "origin", "span")):
             change["at"] = frame
         elif frame != int(params.get("at", 1)):

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from transmixis.core.build.joining import Cut, Fitted, Joined, jump, stirs
+from transmixis.core.build.joining import Cut, Fitted, Joined, alike, jump, stirs
 from transmixis.core.build.loop import small_of
 from transmixis.core.errors import UserError
 from transmixis.core.plot import Plot, Stills, Trace
@@ -14,21 +14,30 @@ from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.survey.best import best_joins
 from transmixis.core.types import Array
-from transmixis.shot.contract import Analysis, Inputs, Pins, Product, Proposal, Slot, StepKind
+from transmixis.shot.contract import Analysis, Handle, Inputs, Pins, Product, Proposal, Slot, StepKind
+from transmixis.shot.model import Step
 from transmixis.shot.steps.counted import count_of
-from transmixis.shot.steps.params import Params, number
+from transmixis.shot.steps.params import Params, choice, hidden, number, rounded
 
 JUMP = 2.0  # levels beyond what the takes do by themselves: as a mend's seam (docs/limits.md)
 ABOUT = 4  # frames to either side of the warp whose own changes are compared with
 
 
+AS_JOINED, CUT_HARD = "as joined", "cut hard"
+
+
 class JoinParams(Params):
+    named_one: tuple[tuple[float, float], ...] = hidden(())
+    named_other: tuple[tuple[float, float], ...] = hidden(())
     last: float = number(0, 0, 1_000_000, "frame", "Leaves at", "The last frame of the first take.", step=1, zero="its end")
     first: float = number(1, 1, 1_000_000, "frame", "Goes on at", "The frame of the second take that follows it.", step=1)
     warp: float = number(
         5, 0, 60, "frames", "Warp", "Frames on each side over which both are warped towards each other; 5 to 6 are usual.", step=1
     )
     blend: float = number(2, 0, 12, "frames", "Blend", "Frames in which the one goes over into the other; 1 to 3.", step=1)
+    shows: str = choice(
+        AS_JOINED, (AS_JOINED, CUT_HARD), "Shows", "Cut hard to look at the jump, and to name places that both takes show."
+    )
 
 
 class JoinTakes(StepKind[JoinParams]):
@@ -41,10 +50,27 @@ class JoinTakes(StepKind[JoinParams]):
     )
     Params = JoinParams
     analyses = True
-    analysis_params = ("last", "first", "warp", "blend")
+    analysis_params = ("last", "first", "warp", "blend", "named_one", "named_other")
+    tools = ("line",)
+    positions = ("named_one", "named_other")
     keeps_time = False
     other_frames = True
     plots = "whole"
+
+    def handles(self, inputs: Inputs, params: JoinParams, frame: int) -> tuple[Handle, ...]:
+        """Places of both takes, named in the frames at the join as they are cut hard."""
+        if params.shows != CUT_HARD:
+            return ()
+        last = int(params.last) or count_of(inputs, "one")
+        one = f"At frame {last}: draw through places of the first take that the second shows too."
+        other = f"At frame {last + 1}: draw through the same places of the second take, in the same order."
+        return (
+            Handle("line", "named_one", "Places of the first", one, params.named_one, here=frame == last),
+            Handle("line", "named_other", "Of the second", other, params.named_other, here=frame == last + 1),
+        )
+
+    def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
+        return step.model_copy(update={"params": {**step.params, handle.param: rounded(value)}})
 
     def looks_at(self, slot: str, params: JoinParams, pins: Pins, frame: int, length: int) -> tuple[int, ...] | None:
         return None
@@ -59,7 +85,7 @@ class JoinTakes(StepKind[JoinParams]):
         for k, n in enumerate(span):
             progress.at(k, len(span), "looking at the join")
             soft[n] = joined.at(n)
-        hard = {n: joined.one(n) if n <= c.last else joined.other(c.first + n - c.last - 1) for n in span}
+        hard = {n: joined.hard(n) for n in span}
         where = stirs([hard[n] for n in span])
         before, after = (np.array([_jump(f, n, where) for n in span]) for f in (hard, soft))
         quiet = [before[i] for i, n in enumerate(span) if n not in (c.last, c.last + 1) and np.isfinite(before[i])]
@@ -83,7 +109,7 @@ class JoinTakes(StepKind[JoinParams]):
             raise UserError(
                 f"The second take ends with its frame {count}, before the shot does; make the shot shorter, or leave the first one later."
             )
-        return Product(picture=joined.at(frame), work=takes)
+        return Product(picture=joined.hard(frame) if params.shows == CUT_HARD else joined.at(frame), work=takes)
 
     def read(self, inputs: Inputs, params: JoinParams, product: Product, frame: int) -> list[Reading]:
         a = inputs.analysis()
@@ -95,19 +121,22 @@ class JoinTakes(StepKind[JoinParams]):
         if not first <= frame <= last or not np.isfinite(a["after"][frame - first]):
             return [Reading("jump", None, "levels", JUMP, note=f"{shows}; it is read about the join")]
         was = a["before"]
+        if params.shows == CUT_HARD:
+            return [Reading("jump", float(was[frame - first]), "levels", JUMP, note="as it is cut hard; let it show as joined")]
         note = f"{shows}; cut hard it jumps by {np.nanmax(was):.1f} levels at the join"
         return [Reading("jump", float(a["after"][frame - first]), "levels", JUMP, note=note)]
 
     def propose(self, inputs: Inputs, params: JoinParams, progress: Progress) -> Proposal | None:
         """The best place to leave the one for the other."""
         takes = []
+        like = inputs.picture("one", 1)
         for slot in ("one", "other"):
             count = count_of(inputs, slot)
             rows: list[Array | None] = []
             for n in range(1, count + 1):
                 progress.at(n - 1, count, f"looking at frame {n}")
                 try:
-                    rows.append(small_of(inputs.picture(slot, n)[..., :3]))
+                    rows.append(small_of(alike(inputs.picture(slot, n), like)[..., :3]))
                 except UserError:
                     rows.append(None)
             takes.append(rows)
@@ -157,7 +186,15 @@ def _joined(inputs: Inputs, params: JoinParams, how: Fitted | None) -> Joined:
     cut = Cut(int(params.last) or count, int(params.first), int(params.warp), int(params.blend), count)
     if cut.first > count_of(inputs, "other"):
         raise UserError(f"The second take has no frame {cut.first}; it has {count_of(inputs, 'other')}.")
-    return Joined(lambda n: inputs.picture("one", n), lambda n: inputs.picture("other", n), cut, how)
+    return Joined(lambda n: inputs.picture("one", n), lambda n: inputs.picture("other", n), cut, how, _named(params))
+
+
+def _named(params: JoinParams) -> tuple[Array, Array] | None:
+    """The places that both takes have, in their order; None where nothing is named of one of them."""
+    count = min(len(params.named_one), len(params.named_other))
+    if not count:
+        return None
+    return np.asarray(params.named_one[:count], float), np.asarray(params.named_other[:count], float)
 
 
 def _jump(frames: dict[int, Array], n: int, where: Array) -> float:

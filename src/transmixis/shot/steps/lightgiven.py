@@ -15,7 +15,7 @@ from transmixis.core.readings import Reading
 from transmixis.core.types import Array, Matte
 from transmixis.shot.contract import Effect, Handle, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.model import Step
-from transmixis.shot.steps.params import Params, choice, hidden, number
+from transmixis.shot.steps.params import Params, choice, hidden, number, rounded
 
 ROUNDED, FLAT = "rounded as their outline", "flat"
 SHORT = (
@@ -76,7 +76,7 @@ class LightGiven(StepKind[LightParams]):
         return (Handle("point", "lamp", "Lamp", PLACE, params.lamp[:1], here=bool(params.lamp)),)
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
-        at = [[round(float(x), 2), round(float(y), 2)] for x, y in value]
+        at = rounded(value)
         return step.model_copy(update={"params": {**step.params, "lamp": at}})
 
     def compute(self, inputs: Inputs, params: LightParams, frame: int) -> Product:

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from transmixis.core.build.match import Grade, Look, apply_grade, look_differences, measure_look, propose_grade
+from transmixis.core.build.match import Grade, Look, apply_grade, look_differences, mean_look, measure_look, propose_grade
 from transmixis.core.build.over import with_alpha
 from transmixis.core.build.wholematch import whole_match
 from transmixis.core.plot import Patches, Plot
@@ -14,6 +12,7 @@ from transmixis.core.progress import Progress
 from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import BACKGROUND, Effect, Inputs, Product, Proposal, Slot, StepKind, sampled
+from transmixis.shot.steps.matchread import contrast_reading, corners_reading, light_reading
 from transmixis.shot.steps.params import Params, choice, hidden, number
 
 # name: (limit, unit); docs/limits.md says why
@@ -23,9 +22,11 @@ LIMITS = {
     "middle": (40.0, "ΔE"),
     "grain": (1.0, "levels"),
     "softness": (0.8, "px"),
+    "colour softness": (1.2, "px"),
 }
 SOFT_COST = "Costs fine detail; soften less if the plate is out of focus on purpose."
 Triple = tuple[float, float, float]
+Pairs = tuple[tuple[float, float], ...]
 BESIDE, AS_ONE = "sits in it", "is of one scene with it"
 
 
@@ -47,6 +48,17 @@ class MatchParams(Params):
     soften: float = number(
         0.0, 0.0, 5.0, "px", "Soften", "Softens what is placed, edges included, to the plate's softness.", step=0.05
     )
+    zones: Pairs = hidden(())
+    colour_soften: float = number(
+        0.0,
+        0.0,
+        5.0,
+        "px",
+        "Soften colours",
+        "Softens its colours and not its brightness, as coding at half size does.",
+        step=0.05,
+    )
+    corners: float = number(0.0, 0.0, 5.0, "stops", "Darker corners", "As the plate's lens makes them.", step=0.05)
 
 
 class Match(StepKind[MatchParams]):
@@ -59,7 +71,9 @@ class Match(StepKind[MatchParams]):
     slots = (
         Slot("subject", "what is placed", usual=("step:key",)),
         Slot("plate", "the plate it must sit in", usual=("plate:background", "plate:still")),
+        Slot("lit", "something in the plate that is lit as it should be", takes="matte", optional=True, usual=()),
     )
+    version = 2
     scales = True
     Params = MatchParams
 
@@ -68,13 +82,22 @@ class Match(StepKind[MatchParams]):
 
     def read(self, inputs: Inputs, params: MatchParams, product: Product, frame: int) -> list[Reading]:
         assert product.picture is not None
-        subject, plate = _look(product.picture), _plate_look(inputs.picture("plate", frame))
+        behind = inputs.picture("plate", frame)
+        subject, plate = _look(product.picture), _plate_look(behind)
+        more = self._more(inputs, params, product.picture, behind, frame)
         if subject is None or plate is None:
             note = "too little of the subject is opaque" if subject is None else "the plate is too small to measure"
-            return [Reading(n, None, u, limit, note=note) for n, (limit, u) in LIMITS.items()]
+            return [*(Reading(n, None, u, limit, note=note) for n, (limit, u) in LIMITS.items()), *more]
         found = look_differences(subject, plate)
         # a subject with more grain or softer than the plate reads below zero or above; both count
-        return [_reading(name, found[name]) for name in LIMITS]
+        return [*(_reading(name, found[name]) for name in LIMITS), *more]
+
+    def _more(self, inputs: Inputs, params: MatchParams, made: Array, behind: Array, frame: int) -> list[Reading]:
+        """What is only read of scenes of one kind, and where there is something to compare the light with."""
+        out = [contrast_reading(made, behind), corners_reading(made, behind)] if params.what == AS_ONE else []
+        if inputs.has("lit"):
+            out.append(light_reading(made, behind, inputs.matte("lit", frame)))
+        return out
 
     plots = "frame"
 
@@ -99,7 +122,9 @@ class Match(StepKind[MatchParams]):
         plates = [b for a, b in found.values() if a and b]
         if not subjects:
             return None
-        subject, plate = _mean(subjects), _mean(plates)
+        subject, plate = mean_look(subjects), mean_look(plates)
+        assert subject is not None
+        assert plate is not None
         grade = propose_grade(subject, plate, 0.7)
         graded = _graded(subject, grade)
         current = _graded(subject, grade_of(params))
@@ -120,6 +145,9 @@ class Match(StepKind[MatchParams]):
                 "grains": (0.0, 0.0, 0.0),
                 "grain": grade.grain,
                 "soften": grade.soften,
+                "zones": (),
+                "colour_soften": grade.colour_soften,
+                "corners": 0.0,
                 "strength": 1.0,
             },
             reason=_reason(subject, plate),
@@ -161,11 +189,12 @@ class Match(StepKind[MatchParams]):
             "grain": 0.0,
             "grains": grade.grains,
             "soften": grade.soften,
+            "zones": grade.zones,
+            "colour_soften": grade.colour_soften,
+            "corners": grade.corners,
             "strength": 1.0,
         }
-        reason = (
-            "Black, middle and white of every colour are brought to the plate's, with its softness and the grain of each colour."
-        )
+        reason = "Black, middle and white of every colour are brought to the plate's, with the contrast of its darks and lights, its softness, its corners and the grain of each colour."
         return Proposal(
             values,
             reason,
@@ -202,6 +231,9 @@ def grade_of(params: MatchParams) -> Grade:
         params.soften,
         (power[0], power[1], power[2]),
         params.grains,
+        tuple((x, x + s * (y - x)) for x, y in params.zones),
+        params.colour_soften,
+        params.corners,
     )
 
 
@@ -213,14 +245,6 @@ def _plate_look(plate: Array) -> Look | None:
     return measure_look(plate[..., :3], np.ones(plate.shape[:2], bool))
 
 
-def _mean(looks: list[Look]) -> Look:
-    def m(name: str) -> Any:
-        return np.mean([getattr(k, name) for k in looks], axis=0)
-
-    soft = [k.softness for k in looks if k.softness is not None]
-    return Look(m("black"), m("middle"), m("white"), float(m("grain")), float(np.mean(soft)) if soft else None)
-
-
 def _graded(look: Look, g: Grade) -> Look:
     """What a grade would make of a look."""
 
@@ -229,7 +253,10 @@ def _graded(look: Look, g: Grade) -> Look:
 
     grain = float(np.hypot(look.grain, g.grain))
     soft = float(np.hypot(look.softness, g.soften)) if look.softness is not None else None
-    return Look(c(look.black), c(look.middle), c(look.white), grain, soft)
+    colour = (
+        float(np.hypot(np.hypot(look.colour_softness, g.soften), g.colour_soften)) if look.colour_softness is not None else None
+    )
+    return Look(c(look.black), c(look.middle), c(look.white), grain, soft, colour)
 
 
 def _reason(subject: Look, plate: Look) -> str:

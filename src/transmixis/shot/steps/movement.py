@@ -34,7 +34,7 @@ from transmixis.core.types import Array
 from transmixis.shot.contract import Handle, Inputs, Product, Proposal, StepKind
 from transmixis.shot.model import Step
 from transmixis.shot.pins import value_at
-from transmixis.shot.steps.params import Params, choice, hidden, number
+from transmixis.shot.steps.params import Params, choice, hidden, number, rounded
 
 SAMPLES = 9  # of its way within a frame
 OFF_WEIGHT = 15.0  # % off gravity before a fall looks light or heavy (judgement, docs/limits.md)
@@ -191,9 +191,7 @@ class Movement(StepKind[MovementParams]):
         return Plot("How it goes", "Its speed over the frames, and its way.", (trace, Path(places - middle, reach or 1.0)), words)
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
-        return step.model_copy(
-            update={"params": {**step.params, "pivot": [[round(float(x), 2), round(float(y), 2)] for x, y in value]}}
-        )
+        return step.model_copy(update={"params": {**step.params, "pivot": rounded(value)}})
 
 
 def _pivot(inputs: Inputs, params: MovementParams) -> Array:

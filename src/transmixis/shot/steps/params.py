@@ -93,6 +93,11 @@ def hidden(default: Any) -> Any:
     return Field(default, json_schema_extra={"control": "none"})
 
 
+def rounded(places: Any) -> list[list[float]]:
+    """Places (x, y) that were pressed in the picture, to a hundredth of a pixel, as steps keep them."""
+    return [[round(float(x), 2), round(float(y), 2)] for x, y in places]
+
+
 def in_order(model: type[BaseModel]) -> dict[str, FieldInfo]:
     """A model's fields as they are shown: its own first, then those that it shares with others, group by group."""
     names = [n for c in model.__mro__ for n in inspect.get_annotations(c) if n in model.model_fields]

@@ -16,7 +16,7 @@ from transmixis.core.readings import Reading
 from transmixis.shot.contract import Act, Handle, Inputs, Pins, Product, Proposal, Slot, StepKind
 from transmixis.shot.model import Step
 from transmixis.shot.steps.cues import action, cue_proposal, cue_reading, heeds
-from transmixis.shot.steps.params import Params, choice, hidden, number
+from transmixis.shot.steps.params import Params, choice, hidden, number, rounded
 
 SPARKS, DUST, RAIN, SNOW = "sparks", "dust", "rain", "snow"
 # what is usual for each (common practice and looks; px at 1920 across, per second)
@@ -146,7 +146,7 @@ class ParticleStep(StepKind[ParticleParams]):
         return (Handle("point", "place", "Place", PLACE, at, here=frame == int(params.at), note=why),)
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
-        at = [[round(float(x), 2), round(float(y), 2)] for x, y in value]
+        at = rounded(value)
         return step.model_copy(update={"params": {**step.params, "place": at, "at": frame}})
 
     def compute(self, inputs: Inputs, params: ParticleParams, frame: int) -> Product:

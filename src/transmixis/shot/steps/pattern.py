@@ -12,7 +12,7 @@ from transmixis.core.readings import Reading
 from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKind
 from transmixis.shot.model import Step
 from transmixis.shot.steps.attachment import HANGS_ON, Attached, hidden, hold_at, hold_reading, looked_at
-from transmixis.shot.steps.params import Params, choice, number
+from transmixis.shot.steps.params import Params, choice, number, rounded
 from transmixis.shot.steps.params import hidden as no_control
 
 FINE = 2.0  # px: a finer pattern flimmers on its way (sampling: two pixels a period, and half again for motion)
@@ -47,7 +47,7 @@ class Pattern(StepKind[PatternParams]):
         return (Handle("point", "middle", "Middle", MIDDLE, params.middle[:1], here=frame == int(params.at)),)
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
-        at = [[round(float(x), 2), round(float(y), 2)] for x, y in value]
+        at = rounded(value)
         return step.model_copy(update={"params": {**step.params, "middle": at, "at": frame}})
 
     def compute(self, inputs: Inputs, params: PatternParams, frame: int) -> Product:

@@ -15,7 +15,7 @@ from transmixis.core.types import Array
 from transmixis.shot.contract import Handle, Inputs, Product, Slot, StepKind
 from transmixis.shot.model import Step
 from transmixis.shot.steps.glow import VEIL
-from transmixis.shot.steps.params import Params, choice, hidden, number
+from transmixis.shot.steps.params import Params, choice, hidden, number, rounded
 
 RAYS, HALO, FLARE = "rays", "a halo", "a lens's flare"
 
@@ -73,7 +73,7 @@ class Rays(StepKind[RaysParams]):
         )
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
-        at = [[round(float(x), 2), round(float(y), 2)] for x, y in value]
+        at = rounded(value)
         return step.model_copy(update={"params": {**step.params, "centre": at}})
 
     def compute(self, inputs: Inputs, params: RaysParams, frame: int) -> Product:

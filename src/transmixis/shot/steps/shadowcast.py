@@ -29,7 +29,7 @@ from transmixis.core.readings import Reading
 from transmixis.core.types import Array, Matte
 from transmixis.shot.contract import Handle, Inputs, Product, Proposal, Slot, StepKind, sampled
 from transmixis.shot.model import Step
-from transmixis.shot.steps.params import Params, choice, hidden, number
+from transmixis.shot.steps.params import Params, choice, hidden, number, rounded
 
 BY_LIGHT, DRAWN = "by the light", "as drawn"
 OFF_WAY = 10.0  # degrees: further apart, two shadows in one picture are seen to differ (as in the plan's question)
@@ -102,7 +102,7 @@ class ShadowCast(StepKind[ShadowParams]):
         return (Handle("line", "line", "Foot and tip", LINE, params.line[:2], here=bool(params.line)),)
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
-        line = [[round(float(x), 2), round(float(y), 2)] for x, y in value]
+        line = rounded(value)
         return step.model_copy(update={"params": {**step.params, "line": line, "by": step.params.get("by", DRAWN)}})
 
     def compute(self, inputs: Inputs, params: ShadowParams, frame: int) -> Product:

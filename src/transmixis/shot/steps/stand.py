@@ -12,6 +12,7 @@ from transmixis.core.build.stand import (
     SHADES,
     Around,
     Card,
+    Standing,
     box_at,
     card_at,
     drawn,
@@ -19,6 +20,7 @@ from transmixis.core.build.stand import (
     slip_card,
     spot_at,
     spot_on_ground,
+    ways_at,
 )
 from transmixis.core.errors import UserError
 from transmixis.core.motion.pose import Camera
@@ -26,14 +28,16 @@ from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import Handle, Inputs, Pins, Product, Slot, StepKind
 from transmixis.shot.model import Step
+from transmixis.shot.pins import value_at
 from transmixis.shot.steps.attachment import SLIDES
 from transmixis.shot.steps.laying import CROP, WHERE, Laid, cropped, ends_faded, laid
-from transmixis.shot.steps.params import choice, hidden, number
+from transmixis.shot.steps.params import choice, hidden, number, rounded
 from transmixis.shot.steps.place import RESOLUTION_LIMIT
 
 PICTURE, BOX = "a picture", "a box"
 ON_GROUND, AWAY = "on the ground", "at a distance"
 UPRIGHT, LYING = "upright", "flat"
+MOVES = ("distance", "raised", "right", "away", "width", "height", "depth", "turn")  # what it moves by between frames too
 FOOT = "Press where its lower edge stands, or drag it there."
 
 
@@ -44,6 +48,18 @@ class StandParams(Laid):
     where: str = choice(ON_GROUND, (ON_GROUND, AWAY), "Where", "On the ground, or at a distance along the line of sight.")
     distance: float = number(5.0, 0.01, 10_000, "m", "Distance", "From the camera, if it stands at a distance.", step=0.1)
     raised: float = number(0.0, -1000, 1000, "m", "Raised", "How far its lower edge stands above that place.", step=0.05)
+    right: float = number(
+        0.0,
+        -10_000,
+        10_000,
+        "m",
+        "Gone right",
+        "From where it was set, to the camera's right there; with pins it goes.",
+        step=0.05,
+    )
+    away: float = number(
+        0.0, -10_000, 10_000, "m", "Gone away", "From where it was set, away from the camera; below zero nearer.", step=0.05
+    )
     width: float = number(1.0, 0.001, 10_000, "m", "Width", "How wide it is; a picture's height follows.", step=0.05)
     height: float = number(1.0, 0.001, 10_000, "m", "Height", "Of a box.", step=0.05)
     depth: float = number(1.0, 0.001, 10_000, "m", "Depth", "Of a box.", step=0.05)
@@ -68,8 +84,9 @@ class Stand(StepKind[StandParams]):
         CROP,
         WHERE,
     )
-    version = 2
+    version = 3
     Params = StandParams
+    near_pins = MOVES
     tools = ("point",)
     positions = ("foot",)
 
@@ -87,7 +104,7 @@ class Stand(StepKind[StandParams]):
         """Where it stands, as it is seen in this frame."""
         at: tuple[tuple[float, float], ...] = params.foot[:1]
         note = ""
-        if at and frame != int(params.at):
+        if at and (frame != int(params.at) or params.right or params.away):
             try:
                 seen = self._camera(inputs, frame).project(self._foot(inputs, params)[None])
                 at = tuple(map(tuple, seen.tolist())) if np.isfinite(seen).all() else ()
@@ -97,7 +114,8 @@ class Stand(StepKind[StandParams]):
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
         """Where it is pressed it stands, and it is set in that frame from then on."""
-        change = {"foot": [[round(float(x), 2), round(float(y), 2)] for x, y in value], "at": frame}
+        change: dict[str, Any] = {"foot": rounded(value), "at": frame}
+        change |= {k: 0.0 for k in ("right", "away") if k in step.params and not step.pins.get(k)}
         return step.model_copy(update={"params": {**step.params, **change}})
 
     def _camera(self, inputs: Inputs, frame: int) -> Camera:
@@ -114,19 +132,51 @@ class Stand(StepKind[StandParams]):
             if params.where == ON_GROUND
             else spot_at(set_at, params.foot[0], params.distance)
         )
-        return np.asarray(spot - np.array([0, params.raised, 0]))
+        right, ahead = ways_at(facing(set_at, spot))
+        return np.asarray(spot + params.right * right + params.away * ahead - np.array([0, params.raised, 0]))
 
-    def _cards(self, inputs: Inputs, params: StandParams, frame: int) -> list[tuple[Card, Array]]:
+    def _sides(self, inputs: Inputs, params: StandParams, shape: tuple[int, int]) -> tuple[Card, ...]:
+        """The cards of it as it stands: one for a picture of `shape` (h, w), five of a box."""
+        set_at = self._camera(inputs, min(int(params.at), inputs.shot.length))
         foot = self._foot(inputs, params)
-        turn = facing(self._camera(inputs, min(int(params.at), inputs.shot.length)), foot) + params.turn
+        still = params.model_copy(update={"right": 0.0, "away": 0.0})
+        turn = facing(set_at, self._foot(inputs, still)) + params.turn  # it keeps its turn while it goes
         if params.thing == BOX:
-            sides = box_at(foot, params.width, params.height, params.depth, turn)
-            shades = (SHADES[0], SHADES[0], SHADES[1], SHADES[1], SHADES[2])
+            return box_at(foot, params.width, params.height, params.depth, turn)
+        height = params.width * shape[0] / shape[1]
+        return (card_at(foot, params.width, height, turn, lying=params.lies == LYING),)
+
+    def _cards(self, inputs: Inputs, params: StandParams, frame: int) -> list[Standing]:
+        if params.thing == BOX:
+            pictures = [slip_card(SHADES[k]) for k in (0, 0, 1, 1, 2)]
+        elif inputs.has("front"):
+            pictures = [ends_faded(with_alpha(inputs.picture("front", frame)), params.ends)]
+        else:
+            pictures = [slip_card()]
+        shape = (pictures[0].shape[0], pictures[0].shape[1])
+        before, now, after = (self._sides(inputs, self._at(inputs, params, frame + t), shape) for t in (-1, 0, 1))
+        made = [Standing(c, p, b, a) for c, p, b, a in zip(now, pictures, before, after, strict=True)]
+        if params.thing == BOX:
             eye = self._camera(inputs, frame)
-            return [(c, slip_card(s)) for c, s in zip(sides, shades, strict=True) if c.faces(eye)]
-        picture = ends_faded(with_alpha(inputs.picture("front", frame)), params.ends) if inputs.has("front") else slip_card()
-        height = params.width * picture.shape[0] / picture.shape[1]
-        return [(card_at(foot, params.width, height, turn, lying=params.lies == LYING), picture)]
+            return [m for m in made if m.card.faces(eye)]
+        return made
+
+    def _at(self, inputs: Inputs, params: StandParams, frame: float) -> StandParams:
+        """The settings as they are eased at another moment; what lies before the first pin and behind the last one stands."""
+        pins = inputs.pins()
+        try:
+            values = {k: float(value_at(pins[k], frame)) for k in MOVES if pins.get(k)}
+        except (TypeError, ValueError) as e:
+            raise UserError("A pin of where it stands holds no number; set it anew.") from e
+        return params.model_copy(update=values) if values else params
+
+    def _speed(self, inputs: Inputs, params: StandParams, frame: int) -> str:
+        """How fast it goes by itself, in words; '' where it stands."""
+        if not any(inputs.pins().get(k) for k in MOVES[:4]):
+            return ""
+        before, after = (self._foot(inputs, self._at(inputs, params, frame + t)) for t in (-0.5, 0.5))
+        gone = float(np.linalg.norm(after - before)) * float(inputs.shot.fps)
+        return f"; it goes at {gone:.3g} m/s" if gone > 1e-6 else "; it rests"
 
     def _around(self, inputs: Inputs, frame: int) -> Around:
         """The cameras about a frame; where a neighbour is not known, as if it stood still there."""
@@ -162,12 +212,12 @@ class Stand(StepKind[StandParams]):
         told = bool(np.isfinite(camera.error))
         note = "error of the camera it stands before" if told else "the camera does not say how good it is"
         note += "" if camera.metres else "; its lengths are not measured, so that 1 m here is as long as the camera's way"
-        out = [Reading("hold", camera.error if told else None, "px", SLIDES, note=note)]
+        out = [Reading("hold", camera.error if told else None, "px", SLIDES, note=note + self._speed(inputs, params, frame))]
         if params.thing == BOX or not inputs.has("front"):
             return out
-        ((card, picture),) = cards
-        h, w = picture.shape[:2]
-        matrix = card.matrix(camera, (h, w))
+        (one,) = cards
+        h, w = one.picture.shape[:2]
+        matrix = one.card.matrix(camera, (h, w))
         grown = None if matrix is None else local_scale(matrix, (w / 2, h / 2))
         note = "" if grown is not None else "it lies behind the camera here"
         return [*out, Reading("enlargement", grown, "×", RESOLUTION_LIMIT, note=note)]

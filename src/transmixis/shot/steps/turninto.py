@@ -14,7 +14,7 @@ from transmixis.core.readings import Reading
 from transmixis.core.types import Array
 from transmixis.shot.contract import Handle, Inputs, Product, Slot, StepKind
 from transmixis.shot.model import Step
-from transmixis.shot.steps.params import Params, choice, hidden, number
+from transmixis.shot.steps.params import Params, choice, hidden, number, rounded
 
 CREASE = 0.15  # of its usual area, as in Bend
 SMOOTH, TRIANGLES = "smoothly", "by triangles"
@@ -75,7 +75,7 @@ class TurnInto(StepKind[TurnParams]):
         )
 
     def edited(self, step: Step, handle: Handle, frame: int, value: Any) -> Step:
-        points = [[round(float(x), 2), round(float(y), 2)] for x, y in value]
+        points = rounded(value)
         return step.model_copy(update={"params": {**step.params, handle.param: points}})
 
     def compute(self, inputs: Inputs, params: TurnParams, frame: int) -> Product:
