@@ -6,7 +6,7 @@ BIN := $(VENV)/bin
 # tests of everything below the window: they run without Qt
 BELOW := tests/core tests/media tests/shot tests/robust tests/realdata tests/test_dependencies.py
 
-.PHONY: setup setup-dev system demo test fuzz bench bench-key bench-mattes bench-mends bench-slips screenshots check lock clean
+.PHONY: setup setup-dev system demo test test-long fuzz bench bench-key bench-mattes bench-mends bench-slips screenshots check lock clean
 
 setup: $(VENV)/ready ## the environment only
 
@@ -40,6 +40,9 @@ test: system setup-dev ## set up, then all checks and tests
 	TRANSMIXIS_NO_QT=1 $(BIN)/python -m pytest -n 2 --dist loadgroup -p no:pytest-qt -p no:xvfb -W ignore::pytest.PytestConfigWarning $(BELOW)
 	$(BIN)/python -m pytest -n 2 -m "not alone" tests/desk tests/test_cli.py tests/test_dependencies.py tests/test_shape_of_code.py
 	$(BIN)/python -m pytest -m alone
+
+test-long: ## the same with the tests that repeat others at more seeds, sizes and takes (tests/long.txt)
+	TRANSMIXIS_LONG=1 $(MAKE) test
 
 fuzz: system setup-dev ## thousands of damaged documents, media and command lines, races and kills (about an hour)
 	TRANSMIXIS_FUZZ=3000 TRANSMIXIS_RACES=300 TRANSMIXIS_KILLS=200 $(BIN)/python -m pytest tests/robust --timeout 3600

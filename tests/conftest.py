@@ -37,6 +37,20 @@ class _KeptOut:
 if NO_QT:
     sys.meta_path.insert(0, _KeptOut)  # type: ignore[arg-type]
 
+LONG = [row for row in (ROOT / "tests" / "long.txt").read_text(encoding="utf-8").splitlines() if row and not row.startswith("#")]
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leaves the long tests out, unless they are asked for."""
+    if os.environ.get("TRANSMIXIS_LONG"):
+        return
+    left_out = [i for i in items if i.nodeid.split("@")[0].startswith(tuple(LONG))]
+    if left_out:
+        config.hook.pytest_deselected(items=left_out)
+        gone = set(map(id, left_out))
+        items[:] = [i for i in items if id(i) not in gone]
+
+
 DEMO = ROOT / "demo" / "kite_post"
 
 

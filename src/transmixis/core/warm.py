@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from transmixis.core.build.blend import DISPLAY, LINEAR, MULTIPLY, OVER, blended
+from transmixis.core.build.over import with_alpha
 from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
 from transmixis.core.matte.shape import fill_shape
 from transmixis.core.motion.align import camera_move
@@ -11,6 +13,7 @@ from transmixis.core.motion.follow import laid_near
 from transmixis.core.motion.point import follow_points
 from transmixis.core.motion.surface import Surface
 from transmixis.core.survey.blur import measure_blur, spectrum
+from transmixis.core.time.inbetween import Pair
 
 
 def warm() -> None:
@@ -33,6 +36,10 @@ def warm() -> None:
     surface = Surface(large, corners, np.asarray(fill_shape(corners, 128, 128)))
     laid_near(surface, large, np.eye(3))  # what evens the light
     laid_near(surface.smeared(np.array([4.0, 0.0])), large, np.eye(3))
+    layer = with_alpha(frame) * np.float32(0.5)
+    for mode, light in ((OVER, LINEAR), (MULTIPLY, LINEAR), (MULTIPLY, DISPLAY)):
+        blended(layer, frame, mode, light)
+    Pair(dotted, frame).at(0.5)
     measure_blur(spectrum(np.zeros((256, 256), np.float32)))  # makes the bank of smears
 
 

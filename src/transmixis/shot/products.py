@@ -24,6 +24,7 @@ from transmixis.shot.keys import Keys
 from transmixis.shot.material import Material
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.refs import base_of, checked, passed_through, product_of, refs_of, slot_name, split_ref
+from transmixis.shot.sizes import sizes_told
 from transmixis.shot.steps import kind_of
 from transmixis.shot.stored import AnalysisStore, Draft, ReadingStore
 from transmixis.shot.surveys import Surveys
@@ -137,7 +138,12 @@ class Products:
         kind = kind_of(step.kind)
         if not (step.on and kind.known):  # and there is nothing that it could let through
             return nothing_given(kind.product if kind.known else "picture", self.shot)
-        return kind.compute(StepInputs(self, step), self._params(step, frame), frame)
+        with self.told(step, frame):
+            return kind.compute(StepInputs(self, step), self._params(step, frame), frame)
+
+    def told(self, step: Step, frame: int) -> contextlib.AbstractContextManager[None]:
+        """Inside it, inputs of sizes that do not fit each other are told in one sentence."""
+        return sizes_told(self.product, self.shot, step, frame)
 
     # -- analyses
 
@@ -145,9 +151,11 @@ class Products:
         """The step's whole-range analysis; made now if it is not stored."""
         step = self._step(step_id)
         key = self.analysis_key(step_id)
-        return self.analyses.get_or_make(
-            key, lambda: kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
-        )
+        return self.analyses.get_or_make(key, partial(self._analysed, step))
+
+    def _analysed(self, step: Step) -> Analysis:
+        with self.told(step, 1):
+            return kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
 
     def piece(self, step_id: str, frame: int, *, name: str = "", make: bool = True) -> Analysis | None:
         """The piece of a step's analysis that tells of a frame, or that of a `name`, with those that it starts from; if it is not stored it is
@@ -177,7 +185,8 @@ class Products:
             plan = self._keys.plan(step_id)
         if any(self.analyses.held(plan.keys[p.name]) is None for p in plan.at(frame)):
             return None
-        return kind_of(step.kind).compute(StepInputs(self, step), self._params(step, frame), frame).motion
+        with self.told(step, frame):
+            return kind_of(step.kind).compute(StepInputs(self, step), self._params(step, frame), frame).motion
 
     def handles(self, step_id: str, frame: int) -> tuple[Handle, ...]:
         """What tools on the picture can take hold of in a step at a frame."""
@@ -185,10 +194,12 @@ class Products:
         kind = kind_of(step.kind)
         if not (kind.known and kind.tools):
             return ()
-        return kind.handles(StepInputs(self, step), self._params(step, frame), frame)
+        with self.told(step, frame):
+            return kind.handles(StepInputs(self, step), self._params(step, frame), frame)
 
     def _made_piece(self, step: Step, piece: Piece, before: Analysis | None) -> Analysis:
-        return kind_of(step.kind).analyse_piece(StepInputs(self, step), self._params(step, 1), piece, before, self.progress)
+        with self.told(step, piece.first):
+            return kind_of(step.kind).analyse_piece(StepInputs(self, step), self._params(step, 1), piece, before, self.progress)
 
     def has_analysis(self, step_id: str) -> bool:
         return not kind_of(self._step(step_id).kind).analyses or self.analyses.has(self.analysis_key(step_id))

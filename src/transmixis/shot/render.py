@@ -93,10 +93,11 @@ class Renderer(Products):
         kind, inputs = kind_of(step.kind), StepInputs(self, step)
         params = self._params(step, frame)
         try:
-            product = kind.compute(inputs, params, frame)
-            if kind.product != "readings":
-                self.cache.put(("product", self.key(f"step:{step.id}", frame)), kept_product(product))
-            return kind.read(inputs, params, product, frame)
+            with self.told(step, frame):
+                product = kind.compute(inputs, params, frame)
+                if kind.product != "readings":
+                    self.cache.put(("product", self.key(f"step:{step.id}", frame)), kept_product(product))
+                return kind.read(inputs, params, product, frame)
         except UserError as e:
             return [Reading("frame", None, "", 1.0, note=str(e))]
 
@@ -109,17 +110,20 @@ class Renderer(Products):
     def plot(self, step_id: str, frame: int) -> Plot | None:
         """What is drawn beside a step's controls; None while it is not known yet. Raises UserError where it cannot be."""
         step = self._step(step_id)
-        return kind_of(step.kind).plot(StepInputs(self, step), self._params(step, frame), frame)
+        with self.told(step, frame):
+            return kind_of(step.kind).plot(StepInputs(self, step), self._params(step, frame), frame)
 
     def propose(self, step_id: str, progress: Progress | None = None, frame: int = 1) -> Proposal | None:
         """Measured settings for a step, compared with what is set at `frame`."""
         step = self._step(step_id)
-        return kind_of(step.kind).propose(StepInputs(self, step), self._params(step, frame), progress or Progress())
+        with self.told(step, frame):
+            return kind_of(step.kind).propose(StepInputs(self, step), self._params(step, frame), progress or Progress())
 
     def acted(self, step_id: str, name: str, frame: int) -> Step:
         """A step after one of its acts at a frame. Raises UserError where that cannot be done there."""
         step = self._step(step_id)
-        return kind_of(step.kind).act(name, StepInputs(self, step), step, self._params(step, frame), frame)
+        with self.told(step, frame):
+            return kind_of(step.kind).act(name, StepInputs(self, step), step, self._params(step, frame), frame)
 
     def to_file(self, step_id: str, frame: int, path: Path) -> str:
         """Write a step to a file, as its kind does; says what was written."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, prange
 
+from transmixis.core.errors import UserError
 from transmixis.core.types import Array, Matte, Rgb, Rgba
 
 
@@ -20,8 +21,18 @@ def with_alpha(picture: Array) -> Rgba:
     return join(picture[..., :3], np.ones(picture.shape[:2], np.float32))
 
 
+def alike(front: Array, back: Array) -> None:
+    """Raises UserError for pictures that are not as large as each other: the compiled loops look no further than the first one's size."""
+    (h, w), (high, wide) = front.shape[:2], back.shape[:2]
+    if (h, w) != (high, wide):
+        raise UserError(
+            f"What lies in front is {w} × {h} pixels and what lies behind {wide} × {high}; put Place between, which fits one into the other."
+        )
+
+
 def over(front: Rgba, back: Array) -> Array:
-    """`front` (h, w, 4) over `back` (h, w, 3 or 4), both premultiplied; gives as many channels as `back` has."""
+    """`front` (h, w, 4) over `back` (h, w, 3 or 4), both premultiplied; gives as many channels as `back` has. Raises UserError for other sizes."""
+    alike(front, back)
     out = np.empty(back.shape, np.float32)
     _over(np.ascontiguousarray(front, np.float32), np.ascontiguousarray(back, np.float32), out)
     return out

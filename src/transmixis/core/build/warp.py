@@ -59,7 +59,7 @@ def by_triangles(source: Array, target: Array, size: tuple[int, int]) -> Array:
 
 
 def _knots(n: int) -> Array:
-    return np.linspace(0.5, n - 0.5, max(2, math.ceil(n / GRID) + 1))
+    return np.linspace(0.5, max(n - 0.5, 1.5), max(2, math.ceil(n / GRID) + 1))  # of a single row too
 
 
 def _between_knots(coarse: Array, ys: Array, xs: Array, size: tuple[int, int]) -> Array:

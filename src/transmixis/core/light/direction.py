@@ -61,7 +61,11 @@ def lit_from(picture: Array, matte: Matte) -> LitFrom | None:
     spread = np.sqrt((n - 1) / n * ((left_out - left_out.mean(axis=0)) ** 2).sum(axis=0))
     size_of = float(np.hypot(*whole[1:3]))
     error = math.degrees(math.atan2(float(np.hypot(*spread)) / math.sqrt(2), max(size_of, 1e-9)))
-    return LitFrom(math.degrees(math.atan2(-whole[2], whole[1])), error, size_of / max(size_of + float(whole[0]) + max(float(whole[3]), 0.0), 1e-9))
+    return LitFrom(
+        math.degrees(math.atan2(-whole[2], whole[1])),
+        error,
+        size_of / max(size_of + float(whole[0]) + max(float(whole[3]), 0.0), 1e-9),
+    )
 
 
 def _outline(matte: Array) -> tuple[Array, Array]:

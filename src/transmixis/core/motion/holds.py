@@ -44,7 +44,7 @@ def grain_of(grey: Array) -> float:
     that edges do not count."""
     kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
     left = np.abs(cv2.filter2D(grey, -1, kernel)[1:-1, 1:-1])
-    return max(float(np.median(left)) / 0.6745 / 6.0, LEAST_GRAIN)
+    return max(float(np.median(left)) / 0.6745 / 6.0, LEAST_GRAIN) if left.size else LEAST_GRAIN
 
 
 def holds(picture: Array, half: int, by: int = 4, barred: Array | None = None) -> Holds:

@@ -152,14 +152,15 @@ def _paint_jaws(p: QPainter, area: QRectF, panel: Action, values: dict[str, floa
         pen.setDashPattern([3, 2])
         p.setPen(pen)
         p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
-        text(p, area.left() + 5, y + 8, f"begin {proposed['begin']:.0f}", 11, 600, PURPLE)
+        earlier = proposed["begin"] < values["begin"]
+        text(p, area.left() + 5, y - 8 if earlier else y + 8, f"begin {proposed['begin']:.0f}", 11, 600, PURPLE)
     if not ys:
         return
     top, bottom = min(ys.values()), max(ys.values()) if len(ys) > 1 else area.bottom()
     p.fillRect(QRectF(area.left() - BAR + 4, top, 4, max(bottom - top, 1)), QColor(BLUE))
     for name, y in ys.items():
         hline(p, area.left() - BAR + 2, area.right(), y - 1, BLUE, 2)
-        above = name == "begin" and y > area.top() + 12
+        above = name == "begin" and y > area.top() + 12 and proposed.get("begin", values[name]) >= values[name]
         label = f"{NAMES[name]} {values[name]:.0f}"
         if name == "end" or above:
             y -= 8
