@@ -38,7 +38,7 @@ test: system setup-dev ## set up, then all checks and tests
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	TRANSMIXIS_NO_QT=1 $(BIN)/python -m pytest -n 2 --dist loadgroup -p no:pytest-qt -p no:xvfb -W ignore::pytest.PytestConfigWarning $(BELOW)
-	$(BIN)/python -m pytest -n 2 -m "not alone" tests/desk tests/test_cli.py tests/test_dependencies.py tests/test_shape_of_code.py
+	$(BIN)/python -m pytest -n 2 -m "not alone" tests/desk tests/test_cli.py tests/test_dependencies.py tests/test_shape_of_code.py tests/test_long.py
 	$(BIN)/python -m pytest -m alone
 
 test-long: ## the same with the tests that repeat others at more seeds, sizes and takes (tests/long.txt)
