@@ -13,7 +13,9 @@ def test_every_line_names_tests_and_leaves_a_sibling() -> None:
     rows = [r for r in (ROOT / "tests" / "long.txt").read_text(encoding="utf-8").splitlines() if r and not r.startswith("#")]
     files = sorted({r.split("::")[0] for r in rows})
     command = [sys.executable, "-m", "pytest", "--collect-only", *files]
-    done = subprocess.run(command, cwd=ROOT, env={**os.environ, "TRANSMIXIS_LONG": "1"}, capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        command, cwd=ROOT, env={**os.environ, "TRANSMIXIS_LONG": "1"}, capture_output=True, text=True, check=False
+    )
     every = [line for line in done.stdout.splitlines() if "::" in line]
     assert every
     for row in rows:

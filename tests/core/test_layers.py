@@ -14,6 +14,7 @@ from transmixis.core.build import blend
 from transmixis.core.build.blend import DISPLAY, LIES, MODES, OVER, SHARES, blended, composed
 from transmixis.core.build.codes import from_codes, to_codes
 from transmixis.core.build.straight import ends_in_frame
+from transmixis.core.errors import UserError
 
 unit = st.floats(0, 1, allow_nan=False)
 Rgb3 = tuple[float, float, float]
@@ -224,3 +225,29 @@ def test_a_straight_end_is_read_where_it_lies_in_the_frame() -> None:
     cut = np.zeros((200, 300, 4), np.float32)
     cut[50:150, 100:200] = 1  # a cut-out has no ends of its own
     assert ends_in_frame(cut, under, shift(20, 10) @ np.diag([0.4, 0.4, 1.0]), lambda a, b: blended(a, b))[0] == pytest.approx(0)
+
+
+@pytest.mark.parametrize("how", [OVER, blend.ADD, blend.HUE, "underneath", "display"])
+def test_layers_of_other_sizes_are_refused(how: str) -> None:
+    """Compiled loops do not look whether they are within an array: they read on, or crashed."""
+
+    def laid(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+        if how == "underneath":
+            return composed(a, b, how)
+        return blended(a, b, blend.MULTIPLY, DISPLAY) if how == "display" else blended(a, b, how)
+
+    front, back = np.ones((40, 60, 4), np.float32), np.ones((4, 6, 3), np.float32)
+    for a in (front, front[:3, :5]):
+        with pytest.raises(UserError, match="put Place between"):
+            laid(a, back)
+
+
+@given(st.sampled_from(MODES), st.floats(0, 40), st.floats(0, 40), st.floats(0.05, 1))
+def test_the_display_s_values_are_those_of_the_curve(mode: str, s: float, b: float, sa: float) -> None:
+    """By a table as by the curve itself, far beyond white too."""
+    front, back = pixel((s, 0.5 * s, 0.2), sa), pixel((b, 0.3, 0.1 * b), 1)[..., :3]
+    codes = to_codes(np.concatenate([front[..., :3] / front[..., 3:], front[..., 3:]], 2))
+    codes[..., :3] *= front[..., 3:]
+    want = from_codes(blended(codes, to_codes(back), mode))
+    got = blended(front, back, mode, DISPLAY)
+    assert to_codes(got) == pytest.approx(to_codes(want), abs=2e-4, rel=2e-4)
