@@ -53,6 +53,7 @@ bench: setup-dev ## speed, as ratios against plain library calls
 	$(BIN)/python bench/edit_keys.py
 	$(BIN)/python bench/load.py
 	$(BIN)/python bench/track_speed.py
+	$(BIN)/python bench/layers.py
 
 bench-slips: setup-dev ## how many slips of tracks are named, and how few frames a hand sets
 	$(BIN)/python bench/track_slips.py

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from transmixis.core.build.blend import DISPLAY, LINEAR, MULTIPLY, OVER, blended
+from transmixis.core.build.blend import ADD, DISPLAY, LINEAR, MULTIPLY, OVER, blended
 from transmixis.core.build.over import with_alpha
 from transmixis.core.matte.keyer import KeyModel, key_frame, learn_shot
 from transmixis.core.matte.shape import fill_shape
@@ -37,7 +37,7 @@ def warm() -> None:
     laid_near(surface, large, np.eye(3))  # what evens the light
     laid_near(surface.smeared(np.array([4.0, 0.0])), large, np.eye(3))
     layer = with_alpha(frame) * np.float32(0.5)
-    for mode, light in ((OVER, LINEAR), (MULTIPLY, LINEAR), (MULTIPLY, DISPLAY)):
+    for mode, light in ((OVER, LINEAR), (ADD, LINEAR), (MULTIPLY, LINEAR), (MULTIPLY, DISPLAY)):
         blended(layer, frame, mode, light)
     Pair(dotted, frame).at(0.5)
     measure_blur(spectrum(np.zeros((256, 256), np.float32)))  # makes the bank of smears

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from transmixis.core.build.blendloops import CODES, blend_codes, blend_light
+from transmixis.core.build.blendloops import CODES, PLAIN, blend_codes, blend_light, blend_plain
 from transmixis.core.build.blendloops import LIGHTS as LIGHTS_OF_CODES
 from transmixis.core.build.over import alike, over
+from transmixis.core.threads import threads_for
 from transmixis.core.types import Array, Rgba
 
 OVER, ADD, SCREEN, MULTIPLY = "over", "add", "screen", "multiply"
@@ -62,10 +63,14 @@ def blended(front: Rgba, back: Array, mode: str = OVER, light: str = LINEAR) -> 
         return over(front, back)
     f, b = np.ascontiguousarray(front, np.float32), np.ascontiguousarray(back, np.float32)
     out = np.empty(back.shape, np.float32)
-    if light == DISPLAY:
-        blend_codes(f, b, MODES.index(mode), out, CODES, LIGHTS_OF_CODES)
-    else:
-        blend_light(f, b, MODES.index(mode), out)
+    number = MODES.index(mode)
+    with threads_for(back.shape[0] * back.shape[1]):
+        if light == DISPLAY:
+            blend_codes(f, b, number, out, CODES, LIGHTS_OF_CODES)
+        elif number in PLAIN:
+            blend_plain(f, b, number, out)
+        else:
+            blend_light(f, b, number, out)
     return out
 
 

@@ -6,6 +6,7 @@ import numpy as np
 from numba import njit, prange
 
 from transmixis.core.errors import UserError
+from transmixis.core.threads import threads_for
 from transmixis.core.types import Array, Matte, Rgb, Rgba
 
 
@@ -34,7 +35,8 @@ def over(front: Rgba, back: Array) -> Array:
     """`front` (h, w, 4) over `back` (h, w, 3 or 4), both premultiplied; gives as many channels as `back` has. Raises UserError for other sizes."""
     alike(front, back)
     out = np.empty(back.shape, np.float32)
-    _over(np.ascontiguousarray(front, np.float32), np.ascontiguousarray(back, np.float32), out)
+    with threads_for(back.shape[0] * back.shape[1]):
+        _over(np.ascontiguousarray(front, np.float32), np.ascontiguousarray(back, np.float32), out)
     return out
 
 

@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numba import njit, prange
 
+from transmixis.core.threads import threads_for
 from transmixis.core.types import Array
 
 Edge = Literal["clear", "carry"]
@@ -53,7 +54,8 @@ def placed(picture: Array, matrix: Array, size: tuple[int, int], edge: Edge = "c
     if y1 > y0 and x1 > x0:
         from_box = back @ np.array([[1, 0, x0], [0, 1, y0], [0, 0, 1.0]])
         box = np.empty((y1 - y0, x1 - x0, picture.shape[2]), np.float32)
-        _resample(np.ascontiguousarray(source, np.float32), from_box, edge == "carry", box)
+        with threads_for(box.shape[0] * box.shape[1]):
+            _resample(np.ascontiguousarray(source, np.float32), from_box, edge == "carry", box)
         if picture.shape[2] == 4:
             np.clip(box[..., 3], 0, 1, out=box[..., 3])
         if box.shape[:2] == size:
@@ -104,17 +106,55 @@ def _weights(t):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always")
-def _sample(source, u, v, carry, out):  # type: ignore[no-untyped-def]
-    """One pixel (channels,) of `source` at column u and row v. Values keep to the range of their 2 x 2 nearest samples grown by half of
+def _inside(source, i, j, wx, wy, c):  # type: ignore[no-untyped-def]
+    """One channel of a pixel all of whose sixteen samples lie within the picture, the two middle ones of them from column i and row j on."""
+    a, b = source[j, i, c], source[j, i + 1, c]
+    d, e = source[j + 1, i, c], source[j + 1, i + 1, c]
+    top = (
+        wx[0] * source[j - 1, i - 1, c]
+        + wx[1] * source[j - 1, i, c]
+        + wx[2] * source[j - 1, i + 1, c]
+        + wx[3] * source[j - 1, i + 2, c]
+    )
+    upper = wx[0] * source[j, i - 1, c] + wx[1] * a + wx[2] * b + wx[3] * source[j, i + 2, c]
+    lower = wx[0] * source[j + 1, i - 1, c] + wx[1] * d + wx[2] * e + wx[3] * source[j + 1, i + 2, c]
+    foot = (
+        wx[0] * source[j + 2, i - 1, c]
+        + wx[1] * source[j + 2, i, c]
+        + wx[2] * source[j + 2, i + 1, c]
+        + wx[3] * source[j + 2, i + 2, c]
+    )
+    low, high = min(min(a, b), min(d, e)), max(max(a, b), max(d, e))
+    room = np.float32(0.5) * (high - low)
+    total = wy[0] * top + wy[1] * upper + wy[2] * lower + wy[3] * foot
+    return min(max(total, min(low, max(low - room, np.float32(0)))), high + room)
+
+
+@njit(inline="always")
+def _none(out, y, x):  # type: ignore[no-untyped-def]
+    for c in range(out.shape[2]):
+        out[y, x, c] = 0
+
+
+@njit(inline="always")
+def _sample(source, u, v, carry, out, y, x):  # type: ignore[no-untyped-def]
+    """The pixel `out`[y, x] from `source` at column u and row v. Values keep to the range of their 2 x 2 nearest samples grown by half of
     it, so that no dark line rings around a bright edge."""
     h, w, channels = source.shape
     if not carry and (u < -2 or v < -2 or u > w + 1 or v > h + 1):
-        for c in range(channels):
-            out[c] = 0
+        _none(out, y, x)
         return
     u, v = min(max(u, -3.0), w + 2.0), min(max(v, -3.0), h + 2.0)
     i, j = math.floor(u), math.floor(v)
     wx, wy = _weights(u - i), _weights(v - j)
+    if 1 <= i < w - 2 and 1 <= j < h - 2:  # well inside: no place has to be asked whether it is there
+        if channels == 4:  # a count that is known is reckoned at once
+            for c in range(4):
+                out[y, x, c] = _inside(source, i, j, wx, wy, c)
+        else:
+            for c in range(channels):
+                out[y, x, c] = _inside(source, i, j, wx, wy, c)
+        return
     for c in range(channels):
         total = np.float32(0)
         low, high = np.float32(3e38), np.float32(-3e38)
@@ -130,7 +170,7 @@ def _sample(source, u, v, carry, out):  # type: ignore[no-untyped-def]
                 if 0 < n < 3 and 0 < m < 3:
                     low, high = min(low, sample), max(high, sample)
         room = np.float32(0.5) * (high - low)
-        out[c] = min(max(total, min(low, max(low - room, np.float32(0)))), high + room)
+        out[y, x, c] = min(max(total, min(low, max(low - room, np.float32(0)))), high + room)
 
 
 @njit(parallel=True, cache=True, nogil=True)
@@ -140,11 +180,11 @@ def _resample(source, back, carry, out):  # type: ignore[no-untyped-def]
         for x in range(out.shape[1]):
             depth = back[2, 0] * (x + 0.5) + back[2, 1] * (y + 0.5) + back[2, 2]
             if depth < 1e-9:  # behind the eye
-                out[y, x, :] = 0
+                _none(out, y, x)
                 continue
             u = (back[0, 0] * (x + 0.5) + back[0, 1] * (y + 0.5) + back[0, 2]) / depth - 0.5
             v = (back[1, 0] * (x + 0.5) + back[1, 1] * (y + 0.5) + back[1, 2]) / depth - 0.5
-            _sample(source, u, v, carry, out[y, x])
+            _sample(source, u, v, carry, out, y, x)
 
 
 @njit(parallel=True, cache=True, nogil=True)
@@ -154,15 +194,16 @@ def _resample_at(source, at, carry, out):  # type: ignore[no-untyped-def]
         for x in range(out.shape[1]):
             u, v = at[y, x, 0] - 0.5, at[y, x, 1] - 0.5
             if not (math.isfinite(u) and math.isfinite(v)):
-                out[y, x, :] = 0
+                _none(out, y, x)
                 continue
-            _sample(source, u, v, carry, out[y, x])
+            _sample(source, u, v, carry, out, y, x)
 
 
 def sampled_at(picture: Array, at: Array, edge: Edge = "clear") -> Array:
     """`picture` (h, w, c) as it is at places `at` (h', w', 2) px, nan: nowhere; for what becomes hardly smaller by it."""
     out = np.empty((*at.shape[:2], picture.shape[2]), np.float32)
-    _resample_at(np.ascontiguousarray(picture, np.float32), np.require(at, np.float64, ["C", "W"]), edge == "carry", out)
+    with threads_for(out.shape[0] * out.shape[1]):
+        _resample_at(np.ascontiguousarray(picture, np.float32), np.require(at, np.float64, ["C", "W"]), edge == "carry", out)
     if picture.shape[2] == 4:
         np.clip(out[..., 3], 0, 1, out=out[..., 3])
     return out

@@ -277,9 +277,9 @@ def told_reach(side: Side) -> str:
     if rim is None or source is None:
         return ""
     if rim >= side.width() - MARGIN / 2 - 1:
-        return "its light comes as far as it goes; drag the dashed rim"
+        return "its light has no end; drag the rim"
     px = (rim - side.box(source).center().x()) / side.stage_width() * side.frame_width
-    return f"its light comes {max(px, 0):.0f} px far; drag the dashed rim"
+    return f"its light ends after {max(px, 0):.0f} px; drag the rim"
 
 
 def told(c: Card, k: int) -> str:

@@ -136,7 +136,7 @@ class Match(StepKind[MatchParams]):
         )
         if all(abs(e.now - e.then) < 0.05 * e.limit for e in effects):
             return None
-        effects = tuple(sorted(effects, key=lambda e: e.now / e.limit, reverse=True))
+        effects = tuple(sorted(effects, key=lambda e: (e.now - e.then) / e.limit, reverse=True))
         return Proposal(
             values={
                 "lift": grade.lift,
@@ -198,7 +198,7 @@ class Match(StepKind[MatchParams]):
         return Proposal(
             values,
             reason,
-            tuple(sorted(effects, key=lambda e: e.now / e.limit, reverse=True)),
+            tuple(sorted(effects, key=lambda e: (e.now - e.then) / e.limit, reverse=True)),
             costs=SOFT_COST if grade.soften else "",
         )
 
