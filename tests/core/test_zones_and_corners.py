@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -10,6 +12,7 @@ from hypothesis import strategies as st
 from test_whole_match import scene
 
 from transmixis.core.build.corners import Corners, corners_of
+from transmixis.core.build.grainlaw import law_of, strengths, worst_zone_off, zone_grains
 from transmixis.core.build.match import Grade, apply_grade, colours_softened, measure_look
 from transmixis.core.build.over import with_alpha
 from transmixis.core.build.wholematch import darker_corners, mean_zones, whole_match
@@ -168,3 +171,51 @@ def test_softened_colours_leave_the_brightness() -> None:
         np.abs(np.diff(made[100, 20:180, 0] - made[100, 20:180, 2])).max()
         < 0.7 * np.abs(np.diff(picture[100, 20:180, 0] - picture[100, 20:180, 2])).max()
     )
+
+
+def grainy(picture: np.ndarray, law: tuple[float, float], seed: int) -> np.ndarray:
+    """With a sensor's noise: variance a x + b of linear light."""
+    noise = np.random.default_rng(seed).standard_normal(picture.shape).astype(np.float32)
+    return np.maximum(picture + noise * np.sqrt(law[0] * picture + law[1]), 0).astype(np.float32)
+
+
+def steps_of_tone() -> np.ndarray:
+    """Wide flat fields from dark to light."""
+    codes = np.repeat(np.repeat(np.linspace(0.06, 0.92, 12).reshape(3, 4), 80, 0), 80, 1)[..., None].repeat(3, 2)
+    return np.asarray(srgb_to_linear(codes), np.float32)
+
+
+def test_grain_is_told_by_zones() -> None:
+    codes = linear_to_srgb(steps_of_tone())
+    noise = np.random.default_rng(3).standard_normal(codes.shape)
+    levels = np.interp(codes, (0.15, 0.46, 0.8), (3.0, 2.0, 1.0)) * [1.0, 0.7, 1.3]
+    found = zone_grains(with_alpha(np.asarray(srgb_to_linear(np.clip(codes + noise * levels / 255, 0, 2)), np.float32)))
+    for c, by in enumerate((1.0, 0.7, 1.3)):
+        assert found[c] == pytest.approx(by * np.array([2.9, 2.0, 1.15]), rel=0.15)
+    dark = with_alpha(np.full((60, 60, 3), 0.01, np.float32))
+    assert np.isnan(zone_grains(dark)[:, 1:]).all()
+    assert np.isfinite(zone_grains(dark)[:, 0]).all()
+
+
+def test_a_law_says_how_strong_grain_is_in_each_zone() -> None:
+    law = law_of(np.array([[4.0, 2.0, 1.0], [np.nan, 3.0, np.nan], [np.nan] * 3]), np.array([2.0, 1.5, 1.0]))
+    assert law == ((2.0, 1.0, 0.5), (2.0, 2.0, 2.0), (1.0, 1.0, 1.0))
+    assert law_of(np.array([[90.0, 1, 0.01]] * 3), np.ones(3))[0] == (4.0, 1.0, 0.25)
+    codes = np.array([[[0.15, 0.46, 0.8]]])
+    assert strengths(codes, ((2.0, 1.0, 0.5), (2.0, 1.0, 0.5), (2.0, 1.0, 0.5)))[0, 0] == pytest.approx([2, 1, 0.5])
+    assert worst_zone_off(np.array([[2.0, np.nan]]), np.array([[1.0, 5.0]])) == pytest.approx(1.0)
+    assert worst_zone_off(np.array([[np.nan]]), np.array([[1.0]])) == 0
+
+
+def test_a_camera_s_grain_is_matched_in_every_zone() -> None:
+    """The plate's sensor noise, a subject without any: grain of one strength is far off in darks or lights, by its law it is not."""
+    plate, subject = grainy(steps_of_tone(), (2e-4, 6e-6), 5), grainy(steps_of_tone(), (0.0, 1e-8), 6)
+    grade = whole_match([with_alpha(subject)], [plate])
+    assert grade is not None
+    assert len(grade.law) == 3
+    want = zone_grains(with_alpha(plate))
+    with_law, without = (
+        worst_zone_off(zone_grains(apply_grade(with_alpha(subject), g, 9)), want) for g in (grade, replace(grade, law=()))
+    )
+    assert with_law < 0.3  # of a doubling
+    assert with_law < 0.6 * without

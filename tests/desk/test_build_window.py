@@ -399,3 +399,28 @@ def test_begin_and_end_are_jaws_on_the_action(window: MainWindow, qtbot: Any) ->
     window.state.said.connect(lambda words, _: said.append(words))
     window.commands.run("begin.earlier")
     assert "no frame at which it begins" in said[-1]
+
+
+def test_a_grid_is_drawn_and_pulled_in_the_picture(window: MainWindow, qtbot: Any) -> None:
+    window.bench.acts.add_step("bend")
+    settle(qtbot, window)
+    step, shot = window.state.step, window.state.shot
+    assert step is not None
+    assert shot is not None
+    inputs = {**step.inputs, "picture": "plate:hero", "motion": ""}
+    assert window.state.edits.change("Connect", lambda: shot.with_step(step.model_copy(update={"inputs": inputs})))
+    window.state.edits.set_param("how", "pulled by a grid")
+    window.state.set_view("Result")
+    settle(qtbot, window)
+    drag(window, (30, 20), (130, 80))
+    settle(qtbot, window)
+    pulled = window.state.step.params["pulled"]  # type: ignore[union-attr]
+    assert len(pulled) == 25
+    assert pulled[12] == pytest.approx([80, 50], abs=1)
+    drag(window, (80, 50), (86, 44))
+    settle(qtbot, window)
+    after = window.state.step.params["pulled"]  # type: ignore[union-attr]
+    assert after[12] == pytest.approx([86, 44], abs=1.5)
+    assert after[:12] == pulled[:12]
+    window.state.edits.undo()
+    assert window.state.step.params["pulled"] == pulled  # type: ignore[union-attr]

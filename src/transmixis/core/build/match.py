@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from transmixis.core.build.grainlaw import Law, strengths
 from transmixis.core.build.zones import Knots, zoned
 from transmixis.core.colour.curves import LUMA, linear_to_srgb, luminance, srgb_to_linear
 from transmixis.core.colour.lab import delta_e_2000, linear_to_lab
@@ -50,7 +51,7 @@ class Look:
 
 @dataclass(frozen=True)
 class Grade:
-    """Colour becomes (gain * colour + lift) ^ power, its brightness goes along the curve `zones` (code to code), it is softened by `soften` px and its colours by `colour_soften` more, made darker by `corners` stops in the corners, then `grain` levels are added, alike in all colours, and `grains` levels to each by itself."""
+    """Colour becomes (gain * colour + lift) ^ power, its brightness goes along the curve `zones` (code to code), it is softened by `soften` px and its colours by `colour_soften` more, made darker by `corners` stops in the corners, then `grain` levels are added, alike in all colours, and `grains` levels to each by itself, in darks, middle tones and lights by the factors `law`."""
 
     gain: tuple[float, float, float] = (1.0, 1.0, 1.0)
     lift: tuple[float, float, float] = (0.0, 0.0, 0.0)
@@ -61,6 +62,7 @@ class Grade:
     zones: Knots = ()
     colour_soften: float = 0.0
     corners: float = 0.0
+    law: Law = ()
 
 
 def measure_look(rgb: Rgb, where: Mask) -> Look | None:
@@ -222,7 +224,7 @@ def apply_grade(picture: Rgba, grade: Grade, seed: int) -> Rgba:
     if grade.grain > 0:
         out[..., :3] = _grained(out, (grade.grain,), seed)
     if max(grade.grains) > 0:
-        out[..., :3] = _grained(out, grade.grains, seed)
+        out[..., :3] = _grained(out, grade.grains, seed, grade.law)
     return out
 
 
@@ -237,11 +239,12 @@ def colours_softened(picture: Rgba, px: float) -> Rgba:
     return out
 
 
-def _grained(picture: Rgba, levels: tuple[float, ...], seed: int) -> Rgb:
+def _grained(picture: Rgba, levels: tuple[float, ...], seed: int, law: Law = ()) -> Rgb:
     """Noise of so many 8-bit sRGB levels on the colour, one for all colours or one for each, as strong as the alpha; premultiplied in and out."""
     noise = np.random.default_rng(seed).standard_normal((*picture.shape[:2], len(levels)), np.float32)
     noise *= np.asarray(levels, np.float32) / 255
     alpha = picture[..., 3:]
     solid = picture[..., :3] / np.maximum(alpha, 1e-3)
-    coded = linear_to_srgb(solid) + noise
+    coded = linear_to_srgb(solid)
+    coded = coded + (noise * strengths(coded, law) if law else noise)
     return (srgb_to_linear(np.maximum(coded, 0)) * alpha).astype(np.float32)

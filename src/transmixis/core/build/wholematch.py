@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from transmixis.core.build.corners import corners_of
+from transmixis.core.build.grainlaw import law_of, mean_zone_grains, worst_zone_off
 from transmixis.core.build.match import Grade, Look, apply_grade, colour_missing, look_differences, mean_look, measure_look
 from transmixis.core.build.over import with_alpha
 from transmixis.core.build.zones import worst_zone, zone_knots, zones_of
@@ -141,7 +142,21 @@ def _softer(soften: float, now: Look, target: Look) -> float:
 
 
 def _grained(grade: Grade, subjects: Sequence[Rgba], plates: Sequence[Array]) -> Grade:
-    """With the grain that is missing after all else, colour by colour; tried, since grain is told a little short where the picture has detail."""
+    """With the grain that is missing after all else, colour by colour and zone by zone."""
+    plain = _with_grains(grade, subjects, plates)
+    levels = np.array(plain.grains)
+    if levels.max() <= 0:
+        return plain
+    want = mean_zone_grains([with_alpha(p) for p in plates])
+    own = mean_zone_grains([apply_grade(s, grade, 1) for s in subjects])
+    missing = np.sqrt(np.maximum(want**2 - np.nan_to_num(own) ** 2, 0))
+    shaped = _with_grains(replace(grade, law=law_of(missing, levels)), subjects, plates)
+    off = [worst_zone_off(mean_zone_grains([apply_grade(s, g, 1) for s in subjects]), want) for g in (plain, shaped)]
+    return shaped if off[1] < off[0] else plain
+
+
+def _with_grains(grade: Grade, subjects: Sequence[Rgba], plates: Sequence[Array]) -> Grade:
+    """The strength of each colour's grain; tried, since grain is told a little short where the picture has detail."""
     want = np.mean([grains_of(with_alpha(p)) for p in plates], axis=0)
     own = np.mean([grains_of(apply_grade(s, grade, 1)) for s in subjects], axis=0)
     added = np.sqrt(np.maximum(want**2 - own**2, 0))

@@ -48,6 +48,7 @@ class MatchParams(Params):
     soften: float = number(
         0.0, 0.0, 5.0, "px", "Soften", "Softens what is placed, edges included, to the plate's softness.", step=0.05
     )
+    law: tuple[Triple, ...] = hidden(())
     zones: Pairs = hidden(())
     colour_soften: float = number(
         0.0,
@@ -146,6 +147,7 @@ class Match(StepKind[MatchParams]):
                 "grain": grade.grain,
                 "soften": grade.soften,
                 "zones": (),
+                "law": (),
                 "colour_soften": grade.colour_soften,
                 "corners": 0.0,
                 "strength": 1.0,
@@ -190,11 +192,12 @@ class Match(StepKind[MatchParams]):
             "grains": grade.grains,
             "soften": grade.soften,
             "zones": grade.zones,
+            "law": grade.law,
             "colour_soften": grade.colour_soften,
             "corners": grade.corners,
             "strength": 1.0,
         }
-        reason = "Black, middle and white of every colour are brought to the plate's, with the contrast of its darks and lights, its softness, its corners and the grain of each colour."
+        reason = "Black, middle and white of every colour are brought to the plate's, with the contrast of its darks and lights, its softness, its corners and the grain of each colour in darks, middle tones and lights."
         return Proposal(
             values,
             reason,
@@ -234,6 +237,7 @@ def grade_of(params: MatchParams) -> Grade:
         tuple((x, x + s * (y - x)) for x, y in params.zones),
         params.colour_soften,
         params.corners,
+        params.law if len(params.law) == 3 else (),
     )
 
 
