@@ -82,6 +82,14 @@ def test_cues_far_off_and_none_are_not_read(shot: Shot) -> None:
     assert cue(with_values(bare, "beam", begin=12.0), "beam", 12).value == 6
 
 
+def test_what_is_held_before_it_begins_heeds_no_cue(shot: Shot) -> None:
+    held = with_values(shot, "retime", begin=4.0, before="its first frame")
+    read = cue(held, "retime", 6)
+    assert read.value is None
+    assert "held before it" in read.note
+    assert proposed(held, "retime") is None
+
+
 def test_begins_are_proposed_so_that_what_is_seen_first_is_at_the_cue(shot: Shot) -> None:
     found = proposed(with_values(shot, "retime", begin=4.0), "retime")
     assert found is not None

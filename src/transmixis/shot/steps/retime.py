@@ -19,7 +19,7 @@ from transmixis.core.types import Array
 from transmixis.shot.contract import Inputs, Pins, Product, Proposal, Slot, StepKind
 from transmixis.shot.pins import value_at
 from transmixis.shot.steps.counted import count_of
-from transmixis.shot.steps.cues import action, amounts, cue_proposal, cue_reading, heeds, visible
+from transmixis.shot.steps.cues import OFF_CUE, action, amounts, cue_proposal, cue_reading, heeds, visible
 from transmixis.shot.steps.params import Params, choice, number
 
 SPEED, ENDS, MIDDLE, FREEZE, PHOTOS = "at a speed", "to exact ends", "middle held", "one frame frozen", "a photo for some frames"
@@ -112,7 +112,7 @@ class Retime(StepKind[RetimeParams]):
         hold = params.frames == HOLD
         if now is None:
             note = "it is not to be seen here"
-            cue = cue_reading(inputs, params, frame, seen=False)
+            cue = self._cue(inputs, params, frame, seen=False)
             return [Reading("off its time", None, "frames", STUTTER, note=note), Reading("empty", None, "", 1.0, note=note), cue]
         # a photo is held on purpose, and at its cue there is nothing to differ from: then neither doubled nor skipped is read
         alone = params.how == PHOTOS or frame == 1 or not np.isfinite(moments[frame - 2])
@@ -121,8 +121,15 @@ class Retime(StepKind[RetimeParams]):
         assert product.picture is not None
         empty = not _shows(product.picture)
         why = f"shows {now.words}" + (", in which nothing is" if empty else "")
-        cue = cue_reading(inputs, params, frame, seen=visible(product.picture))
+        cue = self._cue(inputs, params, frame, seen=visible(product.picture))
         return [replace(out[0], note=why), *out[1:], Reading("empty", float(empty), "", 1.0, note=why), cue]
+
+    @staticmethod
+    def _cue(inputs: Inputs, params: RetimeParams, frame: int, *, seen: bool) -> Reading:
+        if params.before == BEFORE_HELD:
+            note = "its first frame is held before it, so that it is there all the time"
+            return Reading("off its cue", None, "frames", OFF_CUE, note=note)
+        return cue_reading(inputs, params, frame, seen=seen)
 
     def propose(self, inputs: Inputs, params: RetimeParams, progress: Progress) -> Proposal | None:
         """The element's own rate against the shot's; then its cue."""
@@ -131,7 +138,8 @@ class Retime(StepKind[RetimeParams]):
             made = self.compute(inputs, params, n)
             return made.work[1] is not None and made.picture is not None and visible(made.picture)
 
-        return self._rate(inputs, params) or cue_proposal(inputs, params, seen, progress)
+        cued = params.before != BEFORE_HELD
+        return self._rate(inputs, params) or (cue_proposal(inputs, params, seen, progress) if cued else None)
 
     def _rate(self, inputs: Inputs, params: RetimeParams) -> Proposal | None:
         facts = inputs.facts("plate")
