@@ -177,3 +177,12 @@ def test_amounts_are_shares_of_the_most() -> None:
     pictures = {1: np.full((8, 8, 3), 0.1), 2: np.full((8, 8, 3), 0.4), 3: np.zeros((8, 8, 3))}
     assert amounts(lambda n: pictures[n], [1, 2, 3]) == pytest.approx({1: 0.25, 2: 1, 3: 0})
     assert amounts(lambda n: np.zeros((8, 8, 4)), [1]) == {1: 0}
+
+
+def test_looking_for_the_first_frame_tells_how_far_it_is(shot: Shot, monkeypatch: pytest.MonkeyPatch) -> None:
+    told: list[tuple[int, int]] = []
+    monkeypatch.setattr(Progress, "at", lambda self, done, total, words="": told.append((done, total)))
+    r = Renderer(with_values(shot, "retime", begin=4.0), Material(Path(".")))
+    r.propose("retime", Progress())
+    looked = [t for t in told if t[1] == 13]  # a second of it: twelve frames and the one that it begins at
+    assert looked == [(0, 13), (1, 13), (2, 13)]
