@@ -48,3 +48,12 @@ def test_where_the_sizes_fit_the_error_itself_comes_through() -> None:
         raise UserError("as it was")
     with sizes_told(given(a=(64, 48)), SHOT, STEP, 1):
         pass
+
+
+def test_sixteen_pixels_are_enough_and_four_sizes_are_told() -> None:
+    small = SHOT.model_copy(update={"width": 16, "height": 16})
+    assert odd_sizes(given(a=(16, 16), b=(16, 16)), small, STEP, 1) == ""
+    assert "too little" in odd_sizes(given(a=(15, 15), b=(15, 15)), SHOT.model_copy(update={"width": 15, "height": 15}), STEP, 1)
+    many = STEP.model_copy(update={"inputs": {f"m{k}": f"plate:{k}" for k in range(6)}})
+    words = odd_sizes(given(**{str(k): (10 + k, 20) for k in range(6)}), SHOT, many, 1)
+    assert [f"m{k} {10 + k} × 20" in words for k in range(6)] == [True, True, True, True, False, False]
