@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from transmixis.core.build.stand import Around, Card, box_at, card_at, drawn, facing, slip_card, spot_at, spot_on_ground
+from transmixis.core.build.stand import Around, Card, Standing, box_at, card_at, drawn, facing, slip_card, spot_at, spot_on_ground
 from transmixis.core.errors import UserError
 from transmixis.core.motion.lens import Lens
 from transmixis.core.motion.pose import Camera
@@ -162,7 +162,7 @@ def test_the_nearer_card_covers_the_farther() -> None:
     red, blue = np.zeros((8, 8, 4), np.float32), np.zeros((8, 8, 4), np.float32)
     red[..., (0, 3)] = blue[..., (2, 3)] = 1
     for order in ([(near, red), (far, blue)], [(far, blue), (near, red)]):
-        made = drawn(order, around(TRUE), SIZE, 0.0)
+        made = drawn([Standing(*one) for one in order], around(TRUE), SIZE, 0.0)
         x, y = TRUE.project(near.middle[None])[0]
         assert made[int(y), int(x)] == pytest.approx([1, 0, 0, 1], abs=1e-4)
 
@@ -171,7 +171,7 @@ def test_a_bending_lens_bends_what_stands_before_it() -> None:
     camera = Camera(FOCAL, MIDDLE, TRUE.turn, TRUE.shift, k1=-0.15)
     card = card_at(np.array([-1.6, 0, 5.0]), 0.5, 0.5, 0.0)
     picture = np.ones((16, 16, 4), np.float32)
-    made = drawn([(card, picture)], around(camera), SIZE, 0.0)[..., 3]
+    made = drawn([Standing(card, picture)], around(camera), SIZE, 0.0)[..., 3]
     ys, xs = np.mgrid[0 : SIZE[0], 0 : SIZE[1]] + 0.5
     seen = np.array([(xs * made).sum(), (ys * made).sum()]) / made.sum()
     u, v = np.meshgrid((np.arange(20) + 0.5) / 20, (np.arange(20) + 0.5) / 20)
@@ -184,7 +184,7 @@ def test_what_a_lens_draws_in_from_beside_the_frame_is_there() -> None:
     """A barrel sees further in its corners than a straight lens: a card that fills all of its view has no gap there."""
     camera = Camera(FOCAL, MIDDLE, TRUE.turn, TRUE.shift, k1=-0.2, level=True)
     wall = card_at(np.array([0.0, 8.0, 6.0]), 30.0, 30.0, 0.0)
-    made = drawn([(wall, np.ones((16, 16, 4), np.float32))], around(camera), SIZE, 0.0)
+    made = drawn([Standing(wall, np.ones((16, 16, 4), np.float32))], around(camera), SIZE, 0.0)
     assert made[..., 3].min() > 0.99
     lens = Lens.of(camera)
     edge = lens.margin(SIZE)
@@ -208,7 +208,7 @@ def test_what_passes_by_is_smeared() -> None:
     card = card_at(np.array([0.0, -0.5, 4.0]), 0.5, 0.5, 0.0)
     beside = [Camera(FOCAL, MIDDLE, TRUE.turn, TRUE.shift + np.array([x, 0, 0]), level=True) for x in (-0.2, 0.2)]
     moving = Around(beside[0], TRUE, beside[1])
-    sharp, soft = (drawn([(card, slip_card())], moving, SIZE, s)[..., 3] for s in (0.0, 180.0))
+    sharp, soft = (drawn([Standing(card, slip_card())], moving, SIZE, s)[..., 3] for s in (0.0, 180.0))
     rise = lambda a: int(((a > 0.05) & (a < 0.95)).sum())  # noqa: E731
     assert rise(soft) > 5 * rise(sharp)
     assert soft.sum() == pytest.approx(sharp.sum(), rel=0.02)

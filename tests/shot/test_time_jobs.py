@@ -138,7 +138,7 @@ def test_the_step_goes_on_beyond_the_element(element: Path) -> None:
     assert set(read) == {"seam", "step", "contrast", "detail", "kept"}
     assert "% frame" in read["seam"].note
     assert r.plot("loop", 3).words.startswith("Frames ")
-    assert len(r.plot("loop", 3).panels[0].values) == 20
+    assert len(r.plot("loop", 3).panels[1].values) == 20
     later = rendered(element, 75, length=20, blend=4, start=5)
     np.testing.assert_array_equal(later.product("step:loop", 1).picture, r.product("step:loop", 6).picture)
 
