@@ -138,12 +138,8 @@ class Products:
         kind = kind_of(step.kind)
         if not (step.on and kind.known):  # and there is nothing that it could let through
             return nothing_given(kind.product if kind.known else "picture", self.shot)
-        with self.told(step, frame):
+        with sizes_told(self.product, self.shot, step, frame):
             return kind.compute(StepInputs(self, step), self._params(step, frame), frame)
-
-    def told(self, step: Step, frame: int) -> contextlib.AbstractContextManager[None]:
-        """Inside it, inputs of sizes that do not fit each other are told in one sentence."""
-        return sizes_told(self.product, self.shot, step, frame)
 
     # -- analyses
 
@@ -151,11 +147,12 @@ class Products:
         """The step's whole-range analysis; made now if it is not stored."""
         step = self._step(step_id)
         key = self.analysis_key(step_id)
-        return self.analyses.get_or_make(key, partial(self._analysed, step))
 
-    def _analysed(self, step: Step) -> Analysis:
-        with self.told(step, 1):
-            return kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
+        def made() -> Analysis:
+            with sizes_told(self.product, self.shot, step, 1):
+                return kind_of(step.kind).analyse(StepInputs(self, step), self._params(step, 1), self.progress)
+
+        return self.analyses.get_or_make(key, made)
 
     def piece(self, step_id: str, frame: int, *, name: str = "", make: bool = True) -> Analysis | None:
         """The piece of a step's analysis that tells of a frame, or that of a `name`, with those that it starts from; if it is not stored it is
@@ -185,7 +182,7 @@ class Products:
             plan = self._keys.plan(step_id)
         if any(self.analyses.held(plan.keys[p.name]) is None for p in plan.at(frame)):
             return None
-        with self.told(step, frame):
+        with sizes_told(self.product, self.shot, step, frame):
             return kind_of(step.kind).compute(StepInputs(self, step), self._params(step, frame), frame).motion
 
     def handles(self, step_id: str, frame: int) -> tuple[Handle, ...]:
@@ -194,11 +191,11 @@ class Products:
         kind = kind_of(step.kind)
         if not (kind.known and kind.tools):
             return ()
-        with self.told(step, frame):
+        with sizes_told(self.product, self.shot, step, frame):
             return kind.handles(StepInputs(self, step), self._params(step, frame), frame)
 
     def _made_piece(self, step: Step, piece: Piece, before: Analysis | None) -> Analysis:
-        with self.told(step, piece.first):
+        with sizes_told(self.product, self.shot, step, piece.first):
             return kind_of(step.kind).analyse_piece(StepInputs(self, step), self._params(step, 1), piece, before, self.progress)
 
     def has_analysis(self, step_id: str) -> bool:

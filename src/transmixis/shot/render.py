@@ -15,6 +15,7 @@ from transmixis.shot.given import kept_product
 from transmixis.shot.model import Shot, Step
 from transmixis.shot.products import Products, StepInputs
 from transmixis.shot.refs import base_of
+from transmixis.shot.sizes import sizes_told
 from transmixis.shot.steps import kind_of
 
 
@@ -93,7 +94,7 @@ class Renderer(Products):
         kind, inputs = kind_of(step.kind), StepInputs(self, step)
         params = self._params(step, frame)
         try:
-            with self.told(step, frame):
+            with sizes_told(self.product, self.shot, step, frame):
                 product = kind.compute(inputs, params, frame)
                 if kind.product != "readings":
                     self.cache.put(("product", self.key(f"step:{step.id}", frame)), kept_product(product))
@@ -110,19 +111,19 @@ class Renderer(Products):
     def plot(self, step_id: str, frame: int) -> Plot | None:
         """What is drawn beside a step's controls; None while it is not known yet. Raises UserError where it cannot be."""
         step = self._step(step_id)
-        with self.told(step, frame):
+        with sizes_told(self.product, self.shot, step, frame):
             return kind_of(step.kind).plot(StepInputs(self, step), self._params(step, frame), frame)
 
     def propose(self, step_id: str, progress: Progress | None = None, frame: int = 1) -> Proposal | None:
         """Measured settings for a step, compared with what is set at `frame`."""
         step = self._step(step_id)
-        with self.told(step, frame):
+        with sizes_told(self.product, self.shot, step, frame):
             return kind_of(step.kind).propose(StepInputs(self, step), self._params(step, frame), progress or Progress())
 
     def acted(self, step_id: str, name: str, frame: int) -> Step:
         """A step after one of its acts at a frame. Raises UserError where that cannot be done there."""
         step = self._step(step_id)
-        with self.told(step, frame):
+        with sizes_told(self.product, self.shot, step, frame):
             return kind_of(step.kind).act(name, StepInputs(self, step), step, self._params(step, frame), frame)
 
     def to_file(self, step_id: str, frame: int, path: Path) -> str:
