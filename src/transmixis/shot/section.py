@@ -143,14 +143,14 @@ def _card(renderer: Renderer, layer: Layer, frame: int) -> Card:
     try:
         if all_over:
             return replace(card, opacity=1.0)
-        opacity, rows, glows = _look(renderer, layer, frame)
+        opacity, rows, glows, thumb = _look(renderer, layer, frame)
         return replace(
             card,
             opacity=opacity,
             rows=rows,
             glows=glows,
             depth=_depth(renderer, mine, frame),
-            thumb=_seen(renderer, layer, rows, frame),
+            thumb=thumb,
         )
     except UserError:
         return card
@@ -175,20 +175,21 @@ def _depth(renderer: Renderer, mine: list[Step], frame: int) -> float | None:
     return None
 
 
-def _look(renderer: Renderer, layer: Layer, frame: int) -> tuple[float | None, tuple[float, float], bool]:
-    """How opaque a layer is where it covers, which rows, and whether it adds more light than it covers."""
+def _look(renderer: Renderer, layer: Layer, frame: int) -> tuple[float | None, tuple[float, float], bool, Array | None]:
+    """How opaque a layer is where it covers, which rows, whether it adds more light than it covers, and what it shows."""
     top = renderer.product(layer.top, frame)
     added = _added(renderer, layer, frame)
     matte = top.matte
     there = _there(matte, added)
     if not there.any():
-        return 0.0, (0.5, 0.5), False
+        return 0.0, (0.5, 0.5), False, None
     ys = np.flatnonzero(there.any(axis=1))
     rows = (float(ys[0]) / len(there), float(ys[-1] + 1) / len(there))
     light = luminance(added[there])
     more, less = float(np.maximum(light, 0).sum()), float(np.maximum(-light, 0).sum())
     opacity = None if matte is None else float(matte[there].mean())
-    return opacity, rows, more > GLOWS * (more + less) and float(luminance(np.maximum(added, 0)).max()) > 0.5
+    glows = more > GLOWS * (more + less) and float(luminance(np.maximum(added, 0)).max()) > 0.5
+    return opacity, rows, glows, None if top.picture is None else _seen(top.picture, matte, there)
 
 
 def _there(matte: Array | None, added: Array) -> Mask:
@@ -200,19 +201,11 @@ def _there(matte: Array | None, added: Array) -> Mask:
     return there & (changes > SEEN / 50) if (changes[there] > SEEN / 50).any() else there
 
 
-def _seen(renderer: Renderer, layer: Layer, rows: tuple[float, float], frame: int) -> Array | None:
-    """What a layer shows, cut to where it is: by its matte, or the light that it adds."""
-    top = renderer.product(layer.top, frame)
-    if top.picture is None:
-        return None
-    matte = top.matte
-    there = _there(matte, _added(renderer, layer, frame))
-    xs = np.flatnonzero(there.any(axis=0))
-    if not len(xs):
-        return None
-    y0, y1 = round(rows[0] * len(there)), round(rows[1] * len(there))
-    cut = (slice(y0, max(y1, y0 + 1)), slice(int(xs[0]), int(xs[-1]) + 1))
-    return _thumb(top.picture[cut], None if matte is None else matte[cut])
+def _seen(picture: Array, matte: Array | None, there: Mask) -> Array:
+    """What a layer shows, cut to where it is."""
+    ys, xs = np.flatnonzero(there.any(axis=1)), np.flatnonzero(there.any(axis=0))
+    cut = (slice(int(ys[0]), int(ys[-1]) + 1), slice(int(xs[0]), int(xs[-1]) + 1))
+    return _thumb(picture[cut], None if matte is None else matte[cut])
 
 
 def _added(renderer: Renderer, layer: Layer, frame: int) -> Array:

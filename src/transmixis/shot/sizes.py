@@ -44,9 +44,8 @@ def odd_sizes(product: Products, shot: Shot, step: Step, frame: int) -> str:
     told = [f"{name} {w} × {h}" for name, (w, h) in sizes.items()][: NAMED + 1]
     if len(set(sizes.values())) > 1:
         return f"'{step.name}' cannot take together what it is connected to: {', '.join(told)} pixels; put Place between, which fits a picture into the frame."
-    small = [name for name, size in found.items() if min(size) < SMALL]
-    return (
-        f"'{step.name}' finds too little in {small[0]}: {told[0].removeprefix(small[0]).strip()} pixels are too few for it."
-        if small
-        else ""
-    )
+    small = next((name for name, size in found.items() if min(size) < SMALL), "")
+    if not small:
+        return ""
+    w, h = found[small]
+    return f"'{step.name}' finds too little in {small}: {w} × {h} pixels are too few for it."

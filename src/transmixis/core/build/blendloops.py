@@ -18,7 +18,7 @@ ZERO, ONE, TWO = np.float32(0), np.float32(1), np.float32(2)
 NEAR = np.float32(1e-6)  # of an alpha: under it no colour is told
 TINY = np.float32(1e-12)
 
-# Codes by table: of the root of light, where the curve is smooth, and of the code; both up to 16 times white. Between places they are straight,
+# Codes by table: of the root of light, where the curve is smooth, up to 16 times white, and of the code up to 4. Between places they are straight,
 # which is off by less than 1e-6 of the code.
 PLACES = 1 << 14
 ROOT_MOST, CODE_MOST = 4.0, 4.0

@@ -176,7 +176,8 @@ class Stand(StepKind[StandParams]):
             return ""
         before, after = (self._foot(inputs, self._at(inputs, params, frame + t)) for t in (-0.5, 0.5))
         gone = float(np.linalg.norm(after - before)) * float(inputs.shot.fps)
-        return f"; it goes at {gone:.3g} m/s" if gone > 1e-6 else "; it rests"
+        unit = "m/s" if self._camera(inputs, frame).metres else "of these lengths a second"
+        return f"; it goes at {gone:.3g} {unit}" if gone > 1e-6 else "; it rests"
 
     def _around(self, inputs: Inputs, frame: int) -> Around:
         """The cameras about a frame; where a neighbour is not known, as if it stood still there."""
